@@ -1,0 +1,1 @@
+"""The ledger: collecting outcomes, checking the balance, and its files."""

@@ -1,0 +1,75 @@
+"""The check that every record is accounted for.
+
+Records in = records out + records set aside, for every entry. It is checked twice over:
+by number, and by a sum over the origins of the records, which would tell if a record
+had been lost and another doubled.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from gruff_ledger.outcome import Outcome
+from gruff_ledger.problems import OutOfBalance
+from gruff_ledger.table import Origin, Table
+
+# Odd constants with well-spread bits, so that sums over different sets of records
+# differ but for one chance in 2**64.
+_SOURCE_SPREAD = np.uint64(0x9E3779B97F4A7C15)
+_RECORD_SPREAD = np.uint64(0xBF58476D1CE4E5B9)
+_SHIFT = np.uint64(31)
+
+
+def check_balance(entry: str, tables: Sequence[Table], outcome: Outcome) -> None:
+    """
+    Check that an entry neither lost, doubled nor invented a record.
+
+    Parameters
+    ----------
+    entry : str
+        The entry as the person knows it, for the message.
+    tables : sequence of Table
+        The lists it was given.
+    outcome : Outcome
+
+    Raises
+    ------
+    OutOfBalance
+        If records in are not records out and set aside.
+    """
+    aside = [each.table.origin for each in outcome.aside]
+    went_in = [table.origin for table in tables]
+    records_in = sum(map(len, went_in))
+    records_out = len(outcome.table)
+    records_aside = sum(map(len, aside))
+    if records_in != records_out + records_aside:
+        raise OutOfBalance(
+            f"the records do not balance: {records_in} came in, {records_out} went out "
+            f"and {records_aside} were set aside. Nothing was written.",
+            _REMEDY,
+            entry=entry,
+        )
+    if _sum_over(went_in) != _sum_over([outcome.table.origin, *aside]):
+        raise OutOfBalance(
+            f"the records do not balance: {records_in} came in and as many went on, but "
+            "they are not the same records. Nothing was written.",
+            _REMEDY,
+            entry=entry,
+        )
+
+
+_REMEDY = "This is a fault of the program and not of the lists: please report it."
+
+
+def _sum_over(origins: Iterable[Origin]) -> int:
+    total = np.uint64(0)
+    with np.errstate(over="ignore"):
+        for origin in origins:
+            mixed = origin.record.astype(np.uint64) * _RECORD_SPREAD
+            mixed ^= mixed >> _SHIFT
+            mixed += (origin.source.astype(np.uint64) + np.uint64(1)) * _SOURCE_SPREAD
+            mixed *= mixed | np.uint64(1)
+            total += mixed.sum(dtype=np.uint64)
+    return int(total)

@@ -1,0 +1,207 @@
+"""The files of a ledger folder: the account for programs, and its lists for people.
+
+``account.json`` holds everything in numbers; ``set-aside.csv``, ``findings.csv`` and
+``changes.csv`` hold the records and cells themselves, each with the source, record
+number and row it came from.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.naming import made_headings
+from gruff_ledger.outcome import SetAside
+from gruff_ledger.table import (
+    Column,
+    Origin,
+    Table,
+    concat_columns,
+    constant_column,
+    number_column,
+    spread_column,
+    text_column,
+)
+
+ACCOUNT_FILE = "account.json"
+
+# The version of the layout of these files; a reader can tell what to expect.
+LEDGER_VERSION = 1
+
+_PLACE = ("source", "record", "row")
+
+
+def ledger_tables(account: Account) -> dict[str, Table]:
+    """Return the lists of the ledger by the names of their files."""
+    return {
+        "set-aside.csv": set_aside_table(account),
+        "findings.csv": _findings_table(account),
+        "changes.csv": _changes_table(account),
+    }
+
+
+def set_aside_table(account: Account) -> Table:
+    """
+    Return every record set aside: why, where it came from, what replaced it, its cells.
+
+    Returns
+    -------
+    Table
+        First the fields of the account, then those of the records; ``text`` holds a
+        record as it was in its source where its cells do not fit its headings.
+    """
+    own = ("entry", "reason", *_PLACE, "kept source", "kept record", "text")
+    parts = [(line.label, aside) for line in account.lines() for aside in line.aside]
+    theirs = list(dict.fromkeys(h for _, aside in parts for h in aside.table.headings))
+    headings, _ = made_headings([*own, *theirs])
+    columns = [
+        [
+            constant_column(label, len(aside.table)),
+            constant_column(aside.reason, len(aside.table)),
+            *_place_columns(account, aside.table.origin),
+            *_kept_columns(account, aside),
+            _text_column(aside),
+            *(_field_or_blank(aside.table, heading) for heading in theirs),
+        ]
+        for label, aside in parts
+    ]
+    return _stacked(headings, columns)
+
+
+def _findings_table(account: Account) -> Table:
+    headings = ("entry", "severity", "rule", "field", "value", "message", *_PLACE)
+    columns = [
+        [
+            *(
+                constant_column(text, len(found.origin))
+                for text in (line.label, found.severity, found.rule, found.field)
+            ),
+            found.value,
+            constant_column(found.message, len(found.origin)),
+            *_place_columns(account, found.origin),
+        ]
+        for line in account.lines()
+        for found in line.findings
+    ]
+    return _stacked(headings, columns)
+
+
+def _changes_table(account: Account) -> Table:
+    columns = [
+        [
+            constant_column(line.label, len(change.origin)),
+            constant_column(change.field, len(change.origin)),
+            change.was,
+            change.now,
+            *_place_columns(account, change.origin),
+        ]
+        for line in account.lines()
+        for change in line.changes
+    ]
+    return _stacked(("entry", "field", "was", "now", *_PLACE), columns)
+
+
+def _place_columns(account: Account, origin: Origin) -> list[Column]:
+    """Return the source's name, the record number and the row of each record."""
+    heading_rows = [int(line.facts.get("heading_row", 0)) for line in account.sources]
+    rows = np.array(heading_rows or [0], np.int64)[origin.source] + origin.record
+    return [
+        spread_column(account.source_names, origin.source),
+        number_column(origin.record),
+        number_column(rows),
+    ]
+
+
+def _kept_columns(account: Account, aside: SetAside) -> list[Column]:
+    if aside.kept is None:
+        return [constant_column("", len(aside.table))] * 2
+    return _place_columns(account, aside.kept)[:2]
+
+
+def _text_column(aside: SetAside) -> Column:
+    if aside.text is None:
+        return constant_column("", len(aside.table))
+    return text_column(aside.text)
+
+
+def _field_or_blank(table: Table, heading: str) -> Column:
+    if heading in table.headings:
+        return table.column(heading)
+    return constant_column("", len(table))
+
+
+def _stacked(headings: Sequence[str], parts: Sequence[Sequence[Column]]) -> Table:
+    columns = tuple(
+        concat_columns([part[place] for part in parts])
+        for place in range(len(headings))
+    )
+    n = len(columns[0]) if columns else 0
+    return Table(tuple(headings), columns, Origin.counted(0, 1, n), "the ledger")
+
+
+def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
+    """Return the account as plain values, for ``account.json`` and ``--json``."""
+    return {
+        "ledger": LEDGER_VERSION,
+        "title": account.title,
+        "started": account.started,
+        "sources": [_source_facts(line) for line in account.sources],
+        "entries": [_line_facts(line) for line in account.entries],
+        "outs": [
+            {"to": out.address, "list": out.result, "records": out.records}
+            for out in account.outs
+        ],
+        "findings": _findings_by_rule(account),
+        "notes": [
+            {"note": note.what, "remedy": note.remedy.replace("`", "")}
+            for note in account.all_notes()
+        ],
+        "balance": {
+            "records_in": balance.records_in,
+            "used_again": balance.used_again,
+            "left_out": balance.left_out,
+            "set_aside": balance.set_aside,
+            "records_out": balance.records_out,
+            "balances": balance.holds,
+        },
+    }
+
+
+def _source_facts(line: Line) -> dict[str, Any]:
+    facts = _line_facts(line)
+    return {"name": facts.pop("result"), **facts, "left_out": line.left_out}
+
+
+def _line_facts(line: Line) -> dict[str, Any]:
+    reasons: dict[str, int] = {}
+    for aside in line.aside:
+        reasons[aside.reason] = reasons.get(aside.reason, 0) + len(aside.table)
+    return {
+        "entry": line.label,
+        "result": line.result,
+        **line.facts,
+        "records_in": line.records_in,
+        "records_out": line.records_out,
+        "set_aside": line.records_aside,
+        "set_aside_by_reason": reasons,
+        "cells_changed": line.cells_changed,
+        "findings": sum(len(found.origin) for found in line.findings),
+    }
+
+
+def _findings_by_rule(account: Account) -> list[Mapping[str, Any]]:
+    return [
+        {
+            "entry": line.label,
+            "rule": found.rule,
+            "severity": str(found.severity),
+            "field": found.field,
+            "message": found.message,
+            "records": len(found.origin),
+        }
+        for line in account.lines()
+        for found in line.findings
+    ]

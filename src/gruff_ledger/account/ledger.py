@@ -1,0 +1,194 @@
+"""The account of a run: what came in, what each entry did, what went out.
+
+The account keeps no list of the run, only what happened to its records.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.problems import OutOfBalance
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """
+    One line of the account: a source, or an entry.
+
+    Attributes
+    ----------
+    label : str
+        ``reading north`` or ``2 duplicates``; it stands in the ledger's files.
+    result : str
+        The name of the list it made.
+    records_in, records_out : int
+    left_out : int
+        Blank records at the end of a source, which are no records of the list.
+    facts : mapping
+        For ``account.json``: how a source was read, its size and hash; or the terms
+        of an entry and the lists it was given.
+    """
+
+    label: str
+    result: str
+    records_in: int
+    records_out: int
+    aside: tuple[SetAside, ...]
+    changes: tuple[Change, ...]
+    findings: tuple[Finding, ...]
+    notes: tuple[Note, ...]
+    facts: Mapping[str, Any]
+    left_out: int = 0
+
+    @classmethod
+    def of(
+        cls,
+        label: str,
+        result: str,
+        records_in: int,
+        outcome: Outcome,
+        facts: Mapping[str, Any],
+        left_out: int = 0,
+    ) -> Line:
+        """Make the line of an outcome, without its list."""
+        return cls(
+            label=label,
+            result=result,
+            records_in=records_in,
+            records_out=len(outcome.table),
+            aside=outcome.aside,
+            changes=outcome.changes,
+            findings=outcome.findings,
+            notes=outcome.notes,
+            facts=facts,
+            left_out=left_out,
+        )
+
+    @property
+    def records_aside(self) -> int:
+        """How many records were set aside."""
+        return sum(len(aside.table) for aside in self.aside)
+
+    @property
+    def cells_changed(self) -> int:
+        """How many cells were changed."""
+        return sum(len(change.origin) for change in self.changes)
+
+    def findings_of(self, severity: Severity) -> int:
+        """Return how many findings have that severity."""
+        return sum(
+            len(found.origin) for found in self.findings if found.severity is severity
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Out:
+    """One output: where it went, which list it is, how many records."""
+
+    address: str
+    result: str
+    records: int
+
+
+@dataclass(frozen=True, slots=True)
+class Balance:
+    """
+    The one line that says whether a run balances.
+
+    Attributes
+    ----------
+    records_in : int
+        All records of all sources.
+    used_again : int
+        Records of lists that more than one entry worked on, for each further use.
+    left_out, set_aside, records_out : int
+        Blank records at the ends of sources; what reading and entries set aside; what
+        is in the lists that the run ends with.
+    """
+
+    records_in: int
+    used_again: int
+    left_out: int
+    set_aside: int
+    records_out: int
+
+    @property
+    def holds(self) -> bool:
+        """Whether what came in is what is there."""
+        there = self.records_out + self.set_aside + self.left_out
+        return self.records_in + self.used_again == there
+
+
+@dataclass(slots=True)
+class Account:
+    """
+    The account of a run, line by line, in the order of the work.
+
+    Attributes
+    ----------
+    started : str
+        Time of the start, ISO 8601 in UTC.
+    uses : Counter
+        How many entries worked on each list, by its name.
+    """
+
+    title: str
+    started: str
+    sources: list[Line] = field(default_factory=list)
+    entries: list[Line] = field(default_factory=list)
+    outs: list[Out] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
+    uses: Counter[str] = field(default_factory=Counter)
+
+    @property
+    def source_names(self) -> tuple[str, ...]:
+        """Names of the sources by position, as an `Origin` counts them."""
+        return tuple(line.result for line in self.sources)
+
+    def lines(self) -> Iterator[Line]:
+        """Yield the lines of the sources, then of the entries."""
+        yield from self.sources
+        yield from self.entries
+
+    def all_notes(self) -> list[Note]:
+        """Return the notes of the run, in the order of the work."""
+        return [note for line in self.lines() for note in line.notes] + self.notes
+
+    def stops(self) -> int:
+        """Return how many findings have the severity stop."""
+        return sum(line.findings_of(Severity.STOP) for line in self.lines())
+
+    def strike_balance(self) -> Balance:
+        """
+        Strike the balance of the run.
+
+        Raises
+        ------
+        OutOfBalance
+            If the records that came in are not those that are there at the end.
+        """
+        ends = [line for line in self.lines() if not self.uses[line.result]]
+        balance = Balance(
+            records_in=sum(line.records_in for line in self.sources),
+            used_again=sum(
+                line.records_out * (self.uses[line.result] - 1)
+                for line in self.lines()
+                if self.uses[line.result] > 1
+            ),
+            left_out=sum(line.left_out for line in self.sources),
+            set_aside=sum(line.records_aside for line in self.lines()),
+            records_out=sum(line.records_out for line in ends),
+        )
+        if not balance.holds:
+            raise OutOfBalance(
+                f"the run does not balance: {balance.records_in} records came in, "
+                f"{balance.records_out} went out, {balance.set_aside} were set aside "
+                f"and {balance.left_out} were left out. Nothing was written.",
+                "This is a fault of the program and not of the lists: please report "
+                "it.",
+            )
+        return balance

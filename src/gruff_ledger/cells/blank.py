@@ -1,0 +1,84 @@
+"""When a cell is blank: empty, or nothing but white space and invisible characters.
+
+White space is the Unicode property White_Space; invisible are the characters with the
+property Default_Ignorable_Code_Point (zero-width spaces and joiners, soft hyphen,
+byte-order mark, direction marks, variation selectors): Unicode Character Database,
+PropList.txt and DerivedCoreProperties.txt. Words for "nothing", such as ``n/a``, are
+not blank.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.table import Column, Mask
+
+_WHITE_SPACE = (
+    "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
+)
+_INVISIBLE = (
+    "\xad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f"
+    "\u202a-\u202e\u2060-\u206f\u3164\ufe00-\ufe0f\ufeff\uffa0\ufff0-\ufff8"
+    "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e0fff"
+)
+_BLANK = re.compile(f"[{_WHITE_SPACE}{_INVISIBLE}]*")
+
+
+def _first_bytes() -> Mask:
+    """Mark the bytes with which a blank character can begin in UTF-8."""
+    marks = np.zeros(256, np.bool_)
+    for low, high in re.findall("(.)(?:-(.))?", _WHITE_SPACE + _INVISIBLE, re.DOTALL):
+        for code in range(ord(low), ord(high or low) + 1):
+            marks[chr(code).encode()[0]] = True
+    return marks
+
+
+_CAN_BEGIN_BLANK = _first_bytes()
+
+
+def is_blank(text: str) -> bool:
+    """
+    Tell whether one cell is blank.
+
+    Examples
+    --------
+    >>> is_blank(" \\u00a0\\u200b"), is_blank("-"), is_blank("0")
+    (True, False, False)
+    """
+    return _BLANK.fullmatch(text) is not None
+
+
+def blank_mask(column: Column) -> Mask:
+    """
+    Mark the blank cells of a field.
+
+    Parameters
+    ----------
+    column : Column, n cells
+
+    Returns
+    -------
+    ndarray of bool, shape (n,)
+    """
+    masks = [_blank_in_chunk(chunk) for chunk in text_chunks(column)]
+    return np.concatenate(masks) if masks else np.zeros(0, np.bool_)
+
+
+def _blank_in_chunk(chunk: Chunk) -> Mask:
+    lengths = np.diff(chunk.offsets)
+    blank = lengths == 0
+    if not len(chunk.bytes):
+        return blank
+    first = chunk.bytes[np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1)]
+    doubtful = np.flatnonzero(_CAN_BEGIN_BLANK[first] & ~blank)
+    # Few cells begin with such a byte, so looking at each is rare work.
+    known: dict[str, bool] = {}
+    for index in doubtful.tolist():
+        text = chunk.array[index].as_py()
+        if text not in known:
+            known[text] = is_blank(text)
+        blank[index] = known[text]
+    return blank

@@ -1,0 +1,115 @@
+"""When two keys match, and the fingerprints that find matching cells fast.
+
+The match levels rise in looseness. Here are the `loose` folding of one text, which
+headings are matched with, and the exact comparison of whole fields.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import unicodedata
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.table import Column
+
+Fingerprints = npt.NDArray[np.uint64]
+
+# Odd constants with well-spread bits (the first is 2**64 divided by the golden ratio).
+# Any would do: fingerprints are only used within one run and are always verified.
+_SPREAD = np.uint64(0x9E3779B97F4A7C15)
+_MIX = np.uint64(0xBF58476D1CE4E5B9)
+_SHIFT = np.uint64(29)
+
+# Cells longer than this are hashed one by one: word by word, one huge cell among a
+# million would cost an array operation for each of its words.
+_LONG_CELL_BYTES = 512
+
+_WORD_BYTES = 8
+# The bits of a word that belong to a cell with 0 to 8 bytes left in it.
+_KEEP_BITS = np.array(
+    [(1 << (8 * left)) - 1 for left in range(_WORD_BYTES + 1)], np.uint64
+)
+
+
+def loose(text: str) -> str:
+    """
+    Fold a text for the match level `loose`.
+
+    Trimmed, inner white space squeezed to one space, case folded, compatibility
+    characters unified (Unicode NFKC, Unicode Standard Annex 15).
+
+    Examples
+    --------
+    >>> loose("  Berth\\u00a0 No ")
+    'berth no'
+    """
+    unified = unicodedata.normalize("NFKC", text).casefold()
+    return " ".join(unicodedata.normalize("NFKC", unified).split())
+
+
+def fingerprints(column: Column) -> Fingerprints:
+    """
+    Return a 64-bit fingerprint of each cell: equal cells have equal ones.
+
+    Parameters
+    ----------
+    column : Column, n cells
+
+    Returns
+    -------
+    ndarray of uint64, shape (n,)
+        Different cells have different fingerprints but for rare accidents, so that
+        whoever decides by them compares the cells afterwards.
+    """
+    parts = [_fingerprints_of_chunk(chunk) for chunk in text_chunks(column)]
+    return np.concatenate(parts) if parts else np.zeros(0, np.uint64)
+
+
+def combined(fields: list[Fingerprints]) -> Fingerprints:
+    """Return one fingerprint a record from those of its cells, in order."""
+    if len(fields) == 1:
+        return fields[0]
+    total = np.zeros_like(fields[0])
+    for field in fields:
+        total *= _SPREAD
+        total ^= field
+        total ^= total >> _SHIFT
+    total *= _MIX
+    return total
+
+
+def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
+    starts = chunk.offsets[:-1].astype(np.int64)
+    lengths = np.diff(chunk.offsets).astype(np.int64)
+    result = lengths.astype(np.uint64) * _SPREAD
+    words = _words_at_every_byte(chunk.bytes)
+    longest = int(lengths.max())
+    for done in range(0, min(longest, _LONG_CELL_BYTES), _WORD_BYTES):
+        if done == 0:
+            which: slice | npt.NDArray[np.int64] = slice(None)
+            left, at = lengths, starts
+        else:
+            which = np.flatnonzero(lengths > done)
+            left, at = lengths[which] - done, starts[which] + done
+        word = words[at] & _KEEP_BITS[np.minimum(left, _WORD_BYTES)]
+        mixed = (result[which] ^ word) * _MIX
+        mixed ^= mixed >> _SHIFT
+        result[which] = mixed * _SPREAD
+    result ^= result >> _SHIFT
+    # Rare: only cells of more than `_LONG_CELL_BYTES`.
+    for index in np.flatnonzero(lengths > _LONG_CELL_BYTES).tolist():
+        cell = chunk.bytes[chunk.offsets[index] : chunk.offsets[index + 1]]
+        digest = hashlib.blake2b(cell.tobytes(), digest_size=_WORD_BYTES).digest()
+        result[index] = int.from_bytes(digest, "little")
+    return result
+
+
+def _words_at_every_byte(data: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint64]:
+    """Return a view that reads, at any byte, the eight bytes from there on."""
+    # Arrow pads its buffers, but a padding of eight bytes is not promised, and a
+    # sliced buffer may end at its last cell: the end is padded by copying.
+    padded = np.concatenate([data, np.zeros(_WORD_BYTES, np.uint8)])
+    return np.ndarray((len(data) + 1,), "<u8", buffer=padded, strides=(1,))

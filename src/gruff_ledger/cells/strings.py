@@ -1,0 +1,62 @@
+"""The bytes beneath a column of text, for array work by NumPy.
+
+An Arrow string array is a run of UTF-8 bytes and, for n cells, n + 1 offsets into it
+(Arrow columnar format, variable-size binary layout).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from gruff_ledger.table import Column
+
+
+_NO_BYTES = np.zeros(0, np.uint8)
+
+
+class Chunk(NamedTuple):
+    """
+    One chunk of a column.
+
+    Attributes
+    ----------
+    array : pyarrow.StringArray, n cells
+    offsets : ndarray of int32, shape (n + 1,)
+        Cell i is ``bytes[offsets[i]:offsets[i + 1]]``.
+    bytes : ndarray of uint8, shape (offsets[n],)
+        The bytes of the cells and no others: the first offset is 0.
+    """
+
+    array: Any
+    offsets: npt.NDArray[np.int32]
+    bytes: npt.NDArray[np.uint8]
+
+
+def text_chunks(column: Column) -> Iterator[Chunk]:
+    """Yield the chunks of a column that hold cells."""
+    for array in column.chunks:
+        if len(array):
+            yield chunk_of(array)
+
+
+def chunk_of(array: Any) -> Chunk:
+    """Return the offsets and bytes of an Arrow string array that is not empty."""
+    assert array.type == pa.string() and array.null_count == 0
+    _, offsets, data = array.buffers()
+    all_offsets = np.frombuffer(offsets, np.int32)
+    mine = all_offsets[array.offset : array.offset + len(array) + 1]
+    # Slices share the buffer of the whole: without this, work on many small slices
+    # would each time look at all of it.
+    first, last = int(mine[0]), int(mine[-1])
+    cells = np.frombuffer(data, np.uint8)[first:last] if last else _NO_BYTES
+    return Chunk(array, mine - first if first else mine, cells)
+
+
+def cell_bytes(column: Column) -> int:
+    """Return how many bytes the cells of a column take, without their offsets."""
+    return sum(len(chunk.bytes) for chunk in text_chunks(column))

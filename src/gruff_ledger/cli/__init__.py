@@ -1,0 +1,1 @@
+"""Click commands and the screen; nothing else knows that a screen exists."""

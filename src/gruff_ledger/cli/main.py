@@ -1,0 +1,142 @@
+"""The command `gruff`: the group of all commands, and the one place that ends a run.
+
+Only Click is imported at the top: ``gruff --version`` and ``gruff --help`` must start at
+once. Each command imports what it needs when it is looked up.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import importlib
+import os
+import sys
+from collections.abc import Callable
+from typing import Any, NoReturn
+
+import click
+
+from gruff_ledger import __version__
+from gruff_ledger.problems import Problem, nearest_or_all
+from gruff_ledger.work.registry import VERBS
+
+EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
+_EXIT_INTERRUPTED = 130
+
+# Commands that are not verbs: where they are made, and what they are for.
+_OTHERS = {
+    "run": ("gruff_ledger.cli.docket", "Do the work that a docket says."),
+    "demo": ("gruff_ledger.cli.demo", "Set up a made-up harbour office and run it."),
+    "docket-schema": (
+        "gruff_ledger.cli.docket",
+        "Print the JSON Schema of a docket, for editors.",
+    ),
+}
+
+_SECTIONS = (
+    ("Work on lists", tuple(VERBS)),
+    ("Do it again, and look around", tuple(_OTHERS)),
+)
+
+
+class _Commands(click.Group):
+    """All commands, made when they are looked up."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return [*VERBS, *_OTHERS]
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name in VERBS:
+            from gruff_ledger.cli.verb import verb_command
+
+            return verb_command(VERBS[cmd_name])
+        if cmd_name in _OTHERS:
+            module = importlib.import_module(_OTHERS[cmd_name][0])
+            command: click.Command = module.COMMANDS[cmd_name]
+            return command
+        return None
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if self.get_command(ctx, args[0]) is None:
+            near = nearest_or_all(args[0], self.list_commands(ctx), "commands")
+            raise click.UsageError(f"There is no command '{args[0]}'. {near}")
+        return super().resolve_command(ctx, args)
+
+    def format_commands(
+        self, ctx: click.Context, formatter: click.HelpFormatter
+    ) -> None:
+        purposes = {name: verb.purpose for name, verb in VERBS.items()}
+        purposes |= {name: purpose for name, (_, purpose) in _OTHERS.items()}
+        for title, names in _SECTIONS:
+            with formatter.section(title):
+                formatter.write_dl([(name, purposes[name]) for name in names])
+
+
+@click.group(
+    cls=_Commands,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+    epilog="Start with: gruff demo. Help on a command: gruff COMMAND --help.",
+)
+@click.version_option(__version__, prog_name="gruff", message="%(prog)s %(version)s")
+def gruff() -> None:
+    """Clean record lists and put them together, with every record accounted for.
+
+    Sources are never written to, cells stay as they are to the character, and what
+    comes in is kept or set aside with its reason.
+    """
+
+
+def main(arguments: list[str] | None = None) -> NoReturn:
+    """Run the command line and exit: 0 done, 1 done with stops, 2 not done."""
+    for stream in (sys.stdout, sys.stderr):
+        # A console that cannot show a letter must not end the run.
+        with contextlib.suppress(AttributeError):
+            stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    sys.exit(_status(lambda: gruff.main(arguments, "gruff", standalone_mode=False)))
+
+
+def _status(run: Callable[[], Any]) -> int:
+    try:
+        status = run()
+        sys.stdout.flush()
+    except Problem as problem:
+        return _say(problem.paragraph())
+    except click.UsageError as error:
+        where = error.ctx.command_path if error.ctx else "gruff"
+        return _say(f"{error.format_message()} See {where} --help.")
+    except click.ClickException as error:
+        return _say(error.format_message())
+    except click.exceptions.Exit as leaving:
+        return leaving.exit_code
+    except (click.Abort, KeyboardInterrupt):
+        _say("interrupted; no output was written or replaced.")
+        return _EXIT_INTERRUPTED
+    except BrokenPipeError:
+        # Whoever read our output has had enough. Python would complain once more when
+        # it flushes at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return EXIT_DONE
+    except MemoryError:
+        return _say("there is not enough memory for this work. Nothing was written.")
+    except Exception as error:
+        return _own_fault(error)
+    return status if isinstance(status, int) else EXIT_DONE
+
+
+def _say(text: str) -> int:
+    from gruff_ledger.cli.words import visible
+
+    click.echo(visible(f"gruff: {text}"), err=True)
+    return EXIT_NOT_DONE
+
+
+def _own_fault(error: Exception) -> int:
+    """Report a fault of the program itself in the form of a problem."""
+    if os.environ.get("GRUFF_TRACEBACK"):
+        raise error
+    kind = type(error).__name__
+    return _say(
+        f"a fault in the program stopped the work ({kind}: {error}). No output was "
+        "written or replaced. Please report it, with what GRUFF_TRACEBACK=1 shows."
+    )

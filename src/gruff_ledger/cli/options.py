@@ -1,0 +1,136 @@
+"""From declared terms to the options of a command, and back to terms.
+
+Every check is made by `gruff_ledger.terms.read`, as for dockets; here text is only taken
+apart into the values that a docket would hold.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping
+from typing import Any, TypeVar
+
+import click
+
+from gruff_ledger.naming import format_names, parse_names
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.terms import Kind, Term, Terms, describe, read
+
+T = TypeVar("T", bound=Terms)
+
+_METAVARS = {
+    Kind.WHOLE: "N",
+    Kind.TEXT: "TEXT",
+    Kind.NAMES: "FIELD, …",
+    Kind.MAPPING: "NAME=NAME",
+    Kind.NAMES_EACH: "FIELD=VALUE, …",
+    Kind.TABLES: "TOML",
+}
+
+_EXAMPLES = {
+    Kind.NAMES_EACH: ' As in --{key} "class=A, B, C". May be repeated.',
+    Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
+    Kind.TABLES: " As in --{key} 'field=\"boat\", required=true'. May be repeated.",
+}
+
+_REPEATED = (Kind.NAMES, Kind.MAPPING, Kind.NAMES_EACH, Kind.TABLES)
+
+
+def options_of(declared: type[Terms]) -> list[click.Option]:
+    """Return an option for each term of a type."""
+    return [_option(term) for term in describe(declared)]
+
+
+def _option(term: Term) -> click.Option:
+    text = term.description
+    if term.kind in _EXAMPLES:
+        text = text.rstrip(".") + "." + _EXAMPLES[term.kind].format(key=term.key)
+    if term.default not in (None, (), {}, False):
+        text = f"{text} [default: {term.default}]"
+    if term.kind is Kind.FLAG:
+        return click.Option([f"--{term.key}", term.attribute], is_flag=True, help=text)
+    metavar = "|".join(term.choices) or _METAVARS[term.kind]
+    return click.Option(
+        [f"--{term.key}", term.attribute],
+        metavar=metavar,
+        multiple=term.kind in _REPEATED,
+        help=text,
+        type=str,
+    )
+
+
+def terms_from(declared: type[T], given: Mapping[str, Any]) -> T:
+    """
+    Make terms of what the options of a command hold.
+
+    Parameters
+    ----------
+    declared : type of Terms
+    given : mapping
+        By attribute, as Click gives them; other keys are passed over.
+
+    Raises
+    ------
+    BadTerms
+    """
+    said = {}
+    for term in describe(declared):
+        value = given.get(term.attribute)
+        if value is not None and value != () and value is not False:
+            said[term.key] = _taken_apart(term, value)
+    return read(declared, said)
+
+
+def _taken_apart(term: Term, value: Any) -> Any:
+    if term.kind is Kind.WHOLE:
+        text = value.strip()
+        return int(text) if text.lstrip("+-").isdecimal() else value
+    if term.kind is Kind.NAMES:
+        return [name for each in value for name in parse_names(each)]
+    if term.kind is Kind.MAPPING:
+        return dict(_pair(term, each) for each in value)
+    if term.kind is Kind.NAMES_EACH:
+        pairs = (_pair(term, each) for each in value)
+        return {name: list(parse_names(values)) for name, values in pairs}
+    if term.kind is Kind.TABLES:
+        return [_toml(term, each) for each in value]
+    return value
+
+
+def _pair(term: Term, text: str) -> tuple[str, str]:
+    """Split ``name=rest`` at the first equals sign outside double quotes."""
+    quoted = False
+    for place, mark in enumerate(text):
+        quoted ^= mark == '"'
+        if mark == "=" and not quoted:
+            names = parse_names(text[:place])
+            rest = text[place + 1 :].strip()
+            if len(names) == 1 and rest:
+                return names[0], _unquoted(rest) if term.kind is Kind.MAPPING else rest
+            break
+    raise BadTerms(
+        f"'{text}' is not of the form {_METAVARS[term.kind]}.",
+        f"Write `{term.key}` so; a name with a comma or an equals sign stands in "
+        "double quotes.",
+        term=term.key,
+    )
+
+
+def _unquoted(text: str) -> str:
+    names: Iterable[str] = parse_names(text) if text.startswith('"') else (text,)
+    return format_names(names) if len(list(names)) > 1 else next(iter(names))
+
+
+def _toml(term: Term, text: str) -> dict[str, Any]:
+    bare = text.strip()
+    inline = bare if bare.startswith("{") else "{" + bare + "}"
+    try:
+        table: dict[str, Any] = tomllib.loads(f"it = {inline}")["it"]
+    except tomllib.TOMLDecodeError as error:
+        raise BadTerms(
+            f"'{text}' is not an inline TOML table.",
+            f"Write `{term.key}" + "` as key=value pairs separated by commas, text in "
+            "double quotes.",
+            term=term.key,
+        ) from error
+    return table

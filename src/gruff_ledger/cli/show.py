@@ -1,0 +1,179 @@
+"""What a person sees of a run: the result, the summary of a verb, the account."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from pathlib import Path
+from types import TracebackType
+from typing import IO, TYPE_CHECKING, Self
+
+import click
+
+from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.cli.words import (
+    counted,
+    finding_lines,
+    note_lines,
+    paragraph,
+    visible,
+)
+from gruff_ledger.docket.engine import Run, account_text
+from gruff_ledger.lists.writing import write_delimited
+from gruff_ledger.table import Table
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+_DELIMITER_NAMES = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "vertical bars"}
+
+# Work that takes longer than this says what it is doing.
+_QUIET_SECONDS = 1.0
+
+
+class Progress:
+    """
+    Says what a long run is doing, where standard error is a terminal.
+
+    Parameters
+    ----------
+    wanted : bool
+        Whether anything may be shown.
+    """
+
+    def __init__(self, *, wanted: bool) -> None:
+        self._wanted = wanted and sys.stderr.isatty()
+        self._step = ""
+        self._lock = threading.Lock()
+        self._status: object | None = None
+        self._timer = threading.Timer(_QUIET_SECONDS, self._begin)
+        self._timer.daemon = True
+
+    def __enter__(self) -> Self:
+        if self._wanted:
+            self._timer.start()
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self._timer.cancel()
+        with self._lock:
+            self._wanted = False
+            if self._status is not None:
+                self._status.stop()  # type: ignore[attr-defined]
+
+    def on_step(self, step: str) -> None:
+        """Take note of the step that begins."""
+        with self._lock:
+            self._step = visible(step)
+            if self._status is not None:
+                self._status.update(self._step)  # type: ignore[attr-defined]
+
+    def _begin(self) -> None:
+        with self._lock:
+            if self._wanted:
+                console = _console(sys.stderr)
+                self._status = console.status(self._step)
+                self._status.start()
+
+
+def _console(stream: IO[str]) -> Console:
+    from rich.console import Console
+
+    # Without a window the layout must not depend on the machine.
+    width = None if stream.isatty() else 100
+    return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
+
+
+def show_result(table: Table) -> None:
+    """Show a list on a terminal; write it as delimited text to a pipe or file."""
+    if not sys.stdout.isatty():
+        write_delimited(table, sys.stdout.buffer)
+        sys.stdout.buffer.flush()
+        return
+    from gruff_ledger.cli.tables import list_view
+
+    console = _console(sys.stdout)
+    console.print(list_view(table, console.width, console.height))
+
+
+def show_summary(run: Run, *, as_json: bool, ledger: Path | None) -> None:
+    """Show on standard error what a verb did, in a few lines."""
+    account = run.account
+    if as_json:
+        click.echo(account_text(account, run.balance), err=True, nl=False)
+        return
+    for line in _summary_lines(account, run.balance, ledger):
+        click.echo(line, err=True)
+
+
+def _summary_lines(account: Account, balance: Balance, ledger: Path | None) -> list[str]:
+    lines: list[str] = []
+    for source in account.sources:
+        lines += paragraph(_source_words(source), "")
+    lines += _remark_lines(account, in_docket=False)
+    for out in account.outs:
+        lines += paragraph(f"{out.address}: {counted(out.records, 'record')}.", "")
+    if ledger is not None:
+        lines += paragraph(f"{ledger}: the ledger.", "")
+    lines += paragraph(balance_words(balance), "")
+    return lines
+
+
+def _source_words(line: Line) -> str:
+    facts = line.facts
+    fields = counted(len(facts["headings"]), "field")
+    written = f"{facts['encoding']}, {_delimiter_words(facts['delimiter'])}"
+    return (
+        f"{facts['address']}: {counted(line.records_in, 'record')}, {fields} ({written}, "
+        f"heading in row {facts['heading_row']})."
+    )
+
+
+def _delimiter_words(delimiter: str) -> str:
+    return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
+
+
+def balance_words(balance: Balance) -> str:
+    """Say in one line what came in, what is there, and that it balances."""
+    came = f"{balance.records_in} in"
+    if balance.used_again:
+        came += f" + {balance.used_again} used again"
+    there = f"{balance.records_out} out + {balance.set_aside} set aside"
+    if balance.left_out:
+        there += f" + {balance.left_out} blank at the end"
+    return f"{came} = {there}. The account balances."
+
+
+def _remark_lines(account: Account, *, in_docket: bool) -> list[str]:
+    """Return the notes and findings of a run, in the order of the work."""
+    names = account.source_names
+    lines: list[str] = []
+    for line in account.lines():
+        lines += note_lines(line.notes, names, in_docket=in_docket)
+        lines += finding_lines(line.findings, names)
+    return lines + list(note_lines(account.notes, names, in_docket=in_docket))
+
+
+def show_account(run: Run, *, as_json: bool, ledger: Path | None) -> None:
+    """Show the whole account on standard output, laid out as a cash book."""
+    if as_json:
+        click.echo(account_text(run.account, run.balance), nl=False)
+        return
+    from gruff_ledger.cli.tables import account_view
+
+    account = run.account
+    _console(sys.stdout).print(account_view(account, run.balance))
+    lines = _remark_lines(account, in_docket=True)
+    for text in [*lines, ""] if lines else []:
+        click.echo(text)
+    if ledger is not None:
+        click.echo(visible(f"The ledger is in {ledger}."))
+    click.echo(balance_words(run.balance))
+    if account.stops():
+        stops = counted(account.stops(), "finding")
+        click.echo(f"{stops} of severity stop: 'gruff run' then ends with status 1.")

@@ -1,0 +1,161 @@
+"""The command of a verb, made from its declaration.
+
+A command is a job of one entry: it is run by the same engine as a docket.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import click
+
+from gruff_ledger.cli.options import options_of, terms_from
+from gruff_ledger.cli.show import Progress, show_result, show_summary
+from gruff_ledger.docket.engine import run
+from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
+from gruff_ledger.lists.address import list_name
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.work.registry import Verb
+
+_RESULT = "result"
+
+
+class _VerbCommand(click.Command):
+    """A command whose options are listed in groups."""
+
+    groups: tuple[tuple[str, tuple[click.Option, ...]], ...] = ()
+
+    def format_options(
+        self, ctx: click.Context, formatter: click.HelpFormatter
+    ) -> None:
+        for title, options in self.groups:
+            with formatter.section(title):
+                records = [option.get_help_record(ctx) for option in options]
+                formatter.write_dl([record for record in records if record])
+
+
+def output_options() -> list[click.Option]:
+    """Return the options that every verb has on where things go."""
+    path = click.Path(path_type=Path)
+    return [
+        click.Option(
+            ["--to"],
+            type=path,
+            metavar="PATH",
+            help="Write the result here; without it, it is shown, or written to a pipe.",
+        ),
+        click.Option(
+            ["--aside"],
+            type=path,
+            metavar="PATH",
+            help="Write the records set aside here, each with its reason.",
+        ),
+        *ledger_options(),
+    ]
+
+
+def ledger_options() -> list[click.Option]:
+    """Return the options that verbs and dockets share."""
+    return [
+        click.Option(
+            ["--ledger"],
+            type=click.Path(path_type=Path),
+            metavar="DIR",
+            help="Keep the ledger of this run in this folder.",
+        ),
+        click.Option(["--replace"], is_flag=True, help="Replace outputs that exist."),
+        click.Option(
+            ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
+        ),
+        click.Option(["--quiet"], is_flag=True, help="Give no summary."),
+    ]
+
+
+def verb_command(verb: Verb) -> click.Command:
+    """Make the command of a verb."""
+    own = options_of(verb.terms)
+    reading = options_of(ReadingTerms)
+    output = output_options()
+    argument = click.Argument(
+        ["addresses"],
+        nargs=-1 if verb.several else 1,
+        required=True,
+        metavar="LIST..." if verb.several else "LIST",
+    )
+    command = _VerbCommand(
+        verb.name,
+        params=[argument, *own, *reading, *output],
+        callback=lambda **given: _run_verb(verb, **given),
+        help=_help(verb),
+        epilog="A LIST is a path, or - for standard input.",
+    )
+    helping = command.get_help_option(click.Context(command))
+    command.groups = (
+        ("What to do", tuple(own)),
+        ("How the list is written (detected unless stated)", tuple(reading)),
+        ("Where things go", (*output, *([helping] if helping else []))),
+    )
+    return command
+
+
+def _help(verb: Verb) -> str:
+    """Return the purpose, and what the verb's module says of its rules."""
+    rules = (sys.modules[verb.terms.__module__].__doc__ or "").split("\n\n")[1:]
+    return "\n\n".join([verb.purpose, *rules]).replace("``", "'")
+
+
+def _run_verb(
+    verb: Verb,
+    addresses: str | tuple[str, ...],
+    to: Path | None,
+    aside: Path | None,
+    ledger: Path | None,
+    replace: bool,
+    as_json: bool,
+    quiet: bool,
+    **given: Any,
+) -> int:
+    terms = terms_from(verb.terms, given)
+    pinned = terms_from(ReadingTerms, given)
+    given_lists = addresses if isinstance(addresses, tuple) else (addresses,)
+    lists = tuple(
+        ListToRead(name, address, pinned)
+        for name, address in zip(_names(given_lists), given_lists, strict=True)
+    )
+    entry = Entry(1, verb, terms, tuple(each.name for each in lists), _RESULT)
+    job = Job(
+        title=f"gruff {verb.name}",
+        folder=Path(),
+        lists=lists,
+        entries=(entry,),
+        outs=() if to is None else (OutToWrite(to, str(to), _RESULT),),
+        ledger=ledger,
+        aside=aside,
+    )
+    with Progress(wanted=not quiet) as progress:
+        done = run(
+            job, replace=replace, keep_result=to is None, on_step=progress.on_step
+        )
+    if done.result is not None and to is None:
+        show_result(done.result)
+    if not quiet:
+        show_summary(done, as_json=as_json, ledger=ledger)
+    return 1 if done.account.stops() else 0
+
+
+def _names(addresses: Sequence[str]) -> list[str]:
+    """Return what to call lists: the file's name, or the address where two share one."""
+    names = [list_name(address) for address in addresses]
+    shared = {name for name, count in Counter(names).items() if count > 1}
+    told: list[str] = []
+    for name, address in zip(names, addresses, strict=True):
+        label = address if name in shared else name
+        again = sum(each == label or each.startswith(f"{label} (") for each in told)
+        told.append(f"{label} ({again + 1})" if again else label)
+    return told
+
+

@@ -1,0 +1,118 @@
+"""Words on the screen: text made safe to show, numbers with their nouns, notes.
+
+Everything here gives plain lines of text; `tables` lays out tables.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+import sys
+import textwrap
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from gruff_ledger.outcome import Finding, Note
+    from gruff_ledger.table import Origin
+
+# Control characters, and those that change the direction of text around them: shown,
+# they could move the cursor, colour the screen or disguise what stands there.
+_UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]")
+
+# How many records a note or finding shows.
+_SHOWN_RECORDS = 3
+
+
+def visible(text: str) -> str:
+    r"""
+    Replace characters that would act on a terminal by a code that can be read.
+
+    Examples
+    --------
+    >>> print(visible("red\x1b[31m\ttab"))
+    red\x1b[31m\ttab
+    """
+    return _UNSAFE.sub(lambda found: found[0].encode("unicode_escape").decode(), text)
+
+
+def counted(count: int, noun: str) -> str:
+    """
+    Return a number with its noun.
+
+    Examples
+    --------
+    >>> counted(1, "record"), counted(0, "record")
+    ('1 record', '0 records')
+    """
+    return f"{count} {noun if count == 1 else noun + 's'}"
+
+
+def places(
+    origin: Origin, source_names: Sequence[str], values: Sequence[str] = ()
+) -> str:
+    """Name the first few: ``north record 3 'X', south record 4, and 12 more``."""
+    said: list[str] = []
+    for index in range(min(len(origin), _SHOWN_RECORDS)):
+        name = source_names[int(origin.source[index])]
+        value = f" '{values[index]}'" if values and values[index] else ""
+        said.append(f"{name} record {origin.record[index]}{value}")
+    if len(origin) > len(said):
+        said.append(f"and {len(origin) - len(said)} more")
+    return ", ".join(said)
+
+
+def note_lines(
+    notes: Sequence[Note], source_names: Sequence[str], *, in_docket: bool
+) -> Iterator[str]:
+    """Yield a paragraph for each note: what, the first few records, the remedy."""
+    from gruff_ledger.problems import with_terms_named
+
+    for note in notes:
+        text = note.what
+        if note.origin is not None and len(note.origin):
+            text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
+        if note.remedy:
+            text = f"{text} {with_terms_named(note.remedy, in_docket=in_docket)}"
+        yield from paragraph(text, "! " if note.warning else "- ")
+
+
+def finding_lines(
+    findings: Sequence[Finding], source_names: Sequence[str]
+) -> Iterator[str]:
+    """Yield a paragraph for each rule that found something, the worst first."""
+    from gruff_ledger.outcome import Severity
+
+    rank = list(reversed(Severity))
+    for found in sorted(findings, key=lambda found: rank.index(found.severity)):
+        first = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
+        said = places(found.origin, source_names, first)
+        number = counted(len(found.origin), "record")
+        yield from paragraph(
+            f"{found.severity}: {found.message.rstrip('.')}: {number}: {said}.",
+            "- " if found.severity is Severity.NOTE else "! ",
+        )
+
+
+def paragraph(text: str, mark: str) -> Iterator[str]:
+    """Yield the lines of a paragraph that hangs on its mark, fitted to the window."""
+    width = screen_width()
+    safe = visible(text)
+    if width is None:
+        yield mark + safe
+        return
+    yield from textwrap.wrap(
+        safe,
+        max(40, width),
+        initial_indent=mark,
+        subsequent_indent=" " * len(mark),
+        break_on_hyphens=False,
+        break_long_words=False,
+    )
+
+
+def screen_width() -> int | None:
+    """Return the window's width in characters, or None where there is no window."""
+    if not sys.stderr.isatty():
+        return None
+    return min(100, shutil.get_terminal_size().columns)

@@ -1,0 +1,64 @@
+"""Copying the demo into a folder of the person's own."""
+
+from __future__ import annotations
+
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from gruff_ledger.problems import UnwritableOutput
+
+DOCKET_FILE = "harbour.toml"
+
+_FILES = (
+    DOCKET_FILE,
+    "incoming/north-quay.csv",
+    "incoming/south_quay.csv",
+    "incoming/east-quay.txt",
+)
+_FOLDER = "gruff-demo"
+
+
+def free_folder(parent: Path) -> Path:
+    """Return the first of gruff-demo, gruff-demo-2, … that does not exist in a folder."""
+    folder = parent / _FOLDER
+    number = 1
+    while folder.exists():
+        number += 1
+        folder = parent / f"{_FOLDER}-{number}"
+    return folder
+
+
+def set_up(folder: Path) -> Path:
+    """
+    Copy the demo's lists and docket into a folder, which is made if need be.
+
+    Returns
+    -------
+    Path
+        The folder.
+
+    Raises
+    ------
+    UnwritableOutput
+        If the folder is not empty, or cannot be written to.
+    """
+    shown = str(folder)
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise UnwritableOutput(
+            "the demo goes to an empty or a new folder, and this is neither.",
+            "Name another, or none: then a new one is made here.",
+            file=shown,
+        )
+    try:
+        for name in _FILES:
+            target = folder / name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with as_file(files("gruff_ledger.demo") / "data" / name) as original:
+                target.write_bytes(original.read_bytes())
+    except OSError as error:
+        raise UnwritableOutput(
+            f"the demo cannot be copied there: {error.strerror or error}.",
+            "Name a folder that you may write to.",
+            file=shown,
+        ) from error
+    return folder

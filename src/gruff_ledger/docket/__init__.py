@@ -1,0 +1,1 @@
+"""Loading, checking and running dockets."""

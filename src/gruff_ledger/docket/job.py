@@ -1,0 +1,87 @@
+"""A job: lists, work in order, and where results go.
+
+A docket is loaded into a job, and so is a command: both are run by the same engine and
+cannot differ.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.terms import Terms
+from gruff_ledger.work.registry import Verb
+
+
+@dataclass(frozen=True, slots=True)
+class ListToRead:
+    """A list by its address, and what is pinned of how it is written."""
+
+    name: str
+    address: str
+    reading: ReadingTerms = field(default_factory=ReadingTerms)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """
+    One piece of work.
+
+    Attributes
+    ----------
+    number : int
+        From 1, in the order of the work.
+    lists : tuple of str
+        Names of the lists it works on.
+    result : str
+        Name of the list it makes.
+    place : str
+        What to call it in a message: ``entry 2 (duplicates)``.
+    line : int, optional
+        Where it stands in the docket.
+    """
+
+    number: int
+    verb: Verb
+    terms: Terms
+    lists: tuple[str, ...]
+    result: str
+    place: str | None = None
+    line: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class OutToWrite:
+    """A list of the job and the path it is written to."""
+
+    path: Path
+    address: str
+    list_name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """
+    Everything a run needs to know.
+
+    Attributes
+    ----------
+    folder : Path
+        What relative addresses start from.
+    lists : tuple of ListToRead
+    entries : tuple of Entry
+    outs : tuple of OutToWrite
+    ledger : Path, optional
+        The folder for the ledger.
+    aside : Path, optional
+        A file for the records set aside.
+    """
+
+    title: str
+    folder: Path
+    lists: tuple[ListToRead, ...]
+    entries: tuple[Entry, ...]
+    outs: tuple[OutToWrite, ...] = ()
+    ledger: Path | None = None
+    aside: Path | None = None

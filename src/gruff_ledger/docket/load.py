@@ -1,0 +1,484 @@
+"""Loading a docket: a TOML file (https://toml.io, version 1.0) checked into a job.
+
+Whatever is wrong with a docket is said with its file, the place in it and the nearest
+key, list or question that is known.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+from msgspec import Meta
+
+from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.source import unreadable
+from gruff_ledger.problems import BadDocket, BadTerms, nearest_or_all
+from gruff_ledger.terms import Terms, describe, read
+from gruff_ledger.work.registry import VERBS, Verb
+
+DOCKET_VERSION = 1
+
+
+class DocketTerms(Terms, frozen=True, kw_only=True):
+    """What a docket says of itself."""
+
+    docket: Annotated[int, Meta(description="The version of the docket's layout: 1.")]
+    title: Annotated[str, Meta(description="What the job is called.")] = ""
+    ledger: Annotated[
+        str, Meta(description="The folder, below the docket's own, for the ledger.")
+    ] = "ledger"
+
+
+class AskTerms(Terms, frozen=True, kw_only=True):
+    """A question that is answered at each run; {name} stands for the answer."""
+
+    say: Annotated[str, Meta(description="The question, as the person reads it.")]
+    default: Annotated[
+        str | None, Meta(description="The answer when none is given.")
+    ] = None
+    choices: Annotated[
+        tuple[str, ...], Meta(description="The answers that are possible.")
+    ] = ()
+
+
+class ListTerms(ReadingTerms, frozen=True, kw_only=True):
+    """A list: where it comes from, and what is pinned of how it is written."""
+
+    from_: Annotated[str, Meta(description="The address of the list.")]
+
+
+class OutTerms(Terms, frozen=True, kw_only=True):
+    """An output."""
+
+    to: Annotated[str, Meta(description="The path to write to.")]
+    list_: Annotated[
+        str | None,
+        Meta(description="The list to write; the last one made, unless named."),
+    ] = None
+
+
+class EntryTerms(Terms, frozen=True, kw_only=True):
+    """What every entry says beside the terms of its verb."""
+
+    do: Annotated[str, Meta(description="The verb.")]
+    as_: Annotated[
+        str | None, Meta(description="A name for the resulting list.")
+    ] = None
+
+
+class OneListTerms(EntryTerms, frozen=True, kw_only=True):
+    """What an entry on one list says."""
+
+    list_: Annotated[
+        str | None,
+        Meta(description="The list to work on; the one in hand, unless named."),
+    ] = None
+
+
+class SeveralListsTerms(EntryTerms, frozen=True, kw_only=True):
+    """What an entry on several lists says."""
+
+    lists: Annotated[
+        tuple[str, ...],
+        Meta(description="The lists to work on; all lists of the docket, unless named."),
+    ] = ()
+
+
+def entry_terms(verb: Verb) -> type[EntryTerms]:
+    """Return what an entry of that verb says beside the verb's own terms."""
+    return SeveralListsTerms if verb.several else OneListTerms
+
+
+_SECTIONS = {"ask": dict, "lists": dict, "entry": list, "out": list}
+
+
+@dataclass(frozen=True, slots=True)
+class _Text:
+    """The docket's text, to tell the line on which a thing stands."""
+
+    file: str
+    lines: tuple[str, ...]
+
+    def line(self, header: str, number: int = 1, key: str | None = None) -> int | None:
+        """
+        Return the line of the `number`-th table with that header, or of a key in it.
+
+        A best effort for people: a docket that builds its tables inline has no such
+        lines, and None is returned.
+        """
+        opening = re.compile(rf"\s*\[\[?\s*{re.escape(header)}\s*\]\]?")
+        inside = re.compile(rf"\s*\[\[?\s*{re.escape(header)}\s*\.")
+        found = 0 if header else 1
+        at: int | None = None
+        for place, line in enumerate(self.lines, 1):
+            if re.match(r"\s*\[", line) and not inside.match(line):
+                if at is not None or not header:
+                    break
+                if opening.match(line):
+                    found += 1
+                    at = place if found == number else None
+            if found == number and (at is not None or not header) and key is not None:
+                written = rf"\s*(\[\[?\s*{re.escape(header)}\s*\.)?\s*\"?{re.escape(key)}\"?\s*(=|\])"
+                if re.match(written, line):
+                    return place
+        return at
+
+    def refuse(
+        self, problem: BadTerms, header: str, number: int = 1, entry: str | None = None
+    ) -> NoReturn:
+        """Raise a problem of terms as one of the docket, with its place."""
+        raise BadDocket(
+            problem.what,
+            problem.remedy,
+            file=self.file,
+            entry=entry,
+            line=self.line(header, number, problem.term),
+        ) from problem
+
+
+def load_docket(
+    path: Path,
+    *,
+    answers: Mapping[str, str] | None = None,
+    ask: Callable[[str, AskTerms], str] | None = None,
+    anywhere: bool = False,
+    ledger: Path | None = None,
+) -> Job:
+    """
+    Load and check a docket.
+
+    Parameters
+    ----------
+    path : Path
+    answers : mapping of str, optional
+        Answers to the docket's questions by name.
+    ask : callable, optional
+        Asks the person a question that is not answered; without it the default is
+        taken.
+    anywhere : bool
+        Whether outputs and ledger may lie outside the docket's folder.
+    ledger : Path, optional
+        Another folder for the ledger than the docket names.
+
+    Returns
+    -------
+    Job
+
+    Raises
+    ------
+    UnreadableSource
+        If the file cannot be read.
+    BadDocket
+        If it is no TOML, or says something unknown, ill-typed or missing.
+    """
+    text, raw = _parse(path)
+    own = _own_terms(raw, text)
+    filled = _filled(raw, _answers(raw, text, answers or {}, ask))
+    folder = path.parent
+    lists = _lists(filled, text)
+    entries = _entries(filled, text, [each.name for each in lists])
+    names = [each.name for each in lists] + [each.result for each in entries]
+    last = entries[-1].result if entries else _only(names)
+    outs = _outs(filled, text, names, last, folder, anywhere)
+    if ledger is None:
+        ledger = folder / str(filled.get("ledger", own.ledger))
+        _check_below(ledger, folder, anywhere, text, text.line("", 1, "ledger"))
+    return Job(
+        title=str(filled.get("title", "")) or path.name,
+        folder=folder,
+        lists=lists,
+        entries=entries,
+        outs=outs,
+        ledger=ledger,
+    )
+
+
+def _only(names: Sequence[str]) -> str | None:
+    return names[0] if len(names) == 1 else None
+
+
+def _parse(path: Path) -> tuple[_Text, dict[str, Any]]:
+    file = str(path)
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise unreadable(error, path, file) from error
+    try:
+        text = data.decode("utf-8-sig")
+        return _Text(file, tuple(text.split("\n"))), tomllib.loads(text)
+    except UnicodeDecodeError as error:
+        raise BadDocket(
+            "it is not written in UTF-8, as TOML must be.",
+            "Save it as UTF-8.",
+            file=file,
+            line=data[: error.start].count(b"\n") + 1,
+        ) from error
+    except tomllib.TOMLDecodeError as error:
+        raise BadDocket(
+            f"it is not TOML: {str(error).rstrip('.')}.",
+            "Correct it there; text stands in double quotes, a table's name in "
+            "brackets.",
+            file=file,
+        ) from error
+
+
+def _own_terms(raw: Mapping[str, Any], text: _Text) -> DocketTerms:
+    known = [term.key for term in describe(DocketTerms)] + list(_SECTIONS)
+    own = {key: value for key, value in raw.items() if key not in _SECTIONS}
+    try:
+        for key in own:
+            if key not in known:
+                raise BadTerms(
+                    f"there is no key '{key}'.",
+                    nearest_or_all(key, known, "keys"),
+                    term=key,
+                )
+        terms = read(DocketTerms, own)
+    except BadTerms as problem:
+        line = text.line(problem.term or "") or text.line("", 1, problem.term)
+        raise BadDocket(
+            problem.what, problem.remedy, file=text.file, line=line
+        ) from problem
+    if terms.docket != DOCKET_VERSION:
+        raise BadDocket(
+            f"its layout is version {terms.docket}; this program knows "
+            f"{DOCKET_VERSION}.",
+            f"Write docket = {DOCKET_VERSION}, or use a newer program.",
+            file=text.file,
+            line=text.line("", 1, "docket"),
+        )
+    for section, kind in _SECTIONS.items():
+        members = raw.get(section, kind())
+        each = members.values() if isinstance(members, dict) else members
+        if not isinstance(members, kind) or not all(
+            isinstance(member, dict) for member in each
+        ):
+            form = f"[[{section}]]" if kind is list else f"[{section}.NAME]"
+            raise BadDocket(
+                f"'{section}' should be tables of the form {form}.",
+                "Correct the brackets.",
+                file=text.file,
+                line=text.line(section) or text.line("", 1, section),
+            )
+    return terms
+
+
+def _answers(
+    raw: Mapping[str, Any],
+    text: _Text,
+    given: Mapping[str, str],
+    ask: Callable[[str, AskTerms], str] | None,
+) -> dict[str, str]:
+    questions: dict[str, AskTerms] = {}
+    for name, table in raw.get("ask", {}).items():
+        try:
+            questions[name] = read(AskTerms, table)
+        except BadTerms as problem:
+            text.refuse(problem, f"ask.{name}", entry=f"question '{name}'")
+    for name in given:
+        if name not in questions:
+            raise BadDocket(
+                f"it asks no question '{name}'.",
+                nearest_or_all(name, questions, "questions"),
+                file=text.file,
+            )
+    answers: dict[str, str] = {}
+    for name, question in questions.items():
+        answer = given.get(name)
+        if answer is None and ask is not None:
+            answer = ask(name, question)
+        if answer is None:
+            answer = question.default
+        if answer is None:
+            raise BadDocket(
+                f"the question '{name}' is not answered: {question.say}",
+                f"Answer it with `set` {name}=ANSWER.",
+                file=text.file,
+            )
+        if question.choices and answer not in question.choices:
+            raise BadDocket(
+                f"'{answer}' is no answer to the question '{name}': {question.say}",
+                nearest_or_all(answer, question.choices, "answers"),
+                file=text.file,
+            )
+        answers[name] = answer
+    return answers
+
+
+def _filled(value: Any, answers: Mapping[str, str]) -> Any:
+    """Put the answers in all text of a docket, but not in the questions."""
+    if not answers:
+        return value
+    if isinstance(value, str):
+        names = "|".join(map(re.escape, answers))
+        return re.sub(rf"\{{({names})\}}", lambda name: answers[name[1]], value)
+    if isinstance(value, list):
+        return [_filled(each, answers) for each in value]
+    if isinstance(value, dict):
+        return {
+            key: each if key == "ask" else _filled(each, answers)
+            for key, each in value.items()
+        }
+    return value
+
+
+def _lists(raw: Mapping[str, Any], text: _Text) -> tuple[ListToRead, ...]:
+    lists = []
+    for name, table in raw.get("lists", {}).items():
+        try:
+            terms = read(ListTerms, table)
+        except BadTerms as problem:
+            text.refuse(problem, f"lists.{name}", entry=f"list '{name}'")
+        reading = ReadingTerms(
+            **{
+                term.attribute: getattr(terms, term.attribute)
+                for term in describe(ReadingTerms)
+            }
+        )
+        lists.append(ListToRead(name, terms.from_, reading))
+    if not lists:
+        raise BadDocket(
+            "it names no list.",
+            'Add a table such as [lists.north] with from = "north.csv".',
+            file=text.file,
+        )
+    return tuple(lists)
+
+
+def _entries(
+    raw: Mapping[str, Any], text: _Text, list_names: Sequence[str]
+) -> tuple[Entry, ...]:
+    entries: list[Entry] = []
+    known = list(list_names)
+    in_hand = _only(known)
+    for number, table in enumerate(raw.get("entry", []), 1):
+        place = f"entry {number}"
+        try:
+            verb = _verb(table)
+            place = f"entry {number} ({verb.name})"
+            said = entry_terms(verb)
+            keys = {term.key for term in describe(said)}
+            _check_keys(table, verb, keys)
+            head = read(said, {k: v for k, v in table.items() if k in keys})
+            terms = read(verb.terms, {k: v for k, v in table.items() if k not in keys})
+            names = _named_lists(head, list_names, known, in_hand)
+            result = head.as_ or f"entry {number}"
+            if result in known:
+                raise BadTerms(
+                    f"there is a list '{result}' already.",
+                    "Give `as` another name.",
+                    term="as",
+                )
+        except BadTerms as problem:
+            text.refuse(problem, "entry", number, place)
+        line = text.line("entry", number)
+        entries.append(Entry(number, verb, terms, names, result, place, line))
+        known.append(result)
+        in_hand = result
+    return tuple(entries)
+
+
+def _verb(table: Mapping[str, Any]) -> Verb:
+    name = table.get("do")
+    if not isinstance(name, str):
+        raise BadTerms(
+            "the key 'do' is missing." if name is None else "'do' should name a verb.",
+            f"The verbs are {', '.join(VERBS)}.",
+            term="do",
+        )
+    if name not in VERBS:
+        raise BadTerms(
+            f"there is no verb '{name}'.", nearest_or_all(name, VERBS, "verbs"), term="do"
+        )
+    return VERBS[name]
+
+
+def _check_keys(table: Mapping[str, Any], verb: Verb, keys: set[str]) -> None:
+    """Refuse an unknown key with the nearest of all that the entry may have."""
+    known = [*(term.key for term in describe(verb.terms)), *sorted(keys)]
+    for key in table:
+        if key not in known:
+            raise BadTerms(
+                f"there is no key '{key}'.", nearest_or_all(key, known, "keys"), term=key
+            )
+
+
+def _named_lists(
+    head: EntryTerms,
+    list_names: Sequence[str],
+    known: Sequence[str],
+    in_hand: str | None,
+) -> tuple[str, ...]:
+    if isinstance(head, SeveralListsTerms):
+        names: Sequence[str] = head.lists or list_names
+    else:
+        assert isinstance(head, OneListTerms)
+        named = head.list_ or in_hand
+        if named is None:
+            raise BadTerms(
+                "no list is in hand yet, and the docket has several.",
+                "Name the one to work on in `list`.",
+                term="list",
+            )
+        names = (named,)
+    for name in names:
+        if name not in known:
+            raise BadTerms(
+                f"there is no list '{name}' by then.",
+                nearest_or_all(name, known, "lists"),
+                term="lists" if isinstance(head, SeveralListsTerms) else "list",
+            )
+    return tuple(names)
+
+
+def _outs(
+    raw: Mapping[str, Any],
+    text: _Text,
+    names: Sequence[str],
+    last: str | None,
+    folder: Path,
+    anywhere: bool,
+) -> tuple[OutToWrite, ...]:
+    outs = []
+    for number, table in enumerate(raw.get("out", []), 1):
+        try:
+            terms = read(OutTerms, table)
+            name = terms.list_ or last
+            if name is None:
+                raise BadTerms(
+                    "the docket has several lists and no entry.",
+                    "Name the one to write in `list`.",
+                    term="list",
+                )
+            if name not in names:
+                raise BadTerms(
+                    f"there is no list '{name}'.",
+                    nearest_or_all(name, names, "lists"),
+                    term="list",
+                )
+        except BadTerms as problem:
+            text.refuse(problem, "out", number, f"out {number}")
+        path = folder / terms.to
+        _check_below(path, folder, anywhere, text, text.line("out", number, "to"))
+        outs.append(OutToWrite(path, terms.to, name))
+    return tuple(outs)
+
+
+def _check_below(
+    path: Path, folder: Path, anywhere: bool, text: _Text, line: int | None
+) -> None:
+    """Refuse a place outside the docket's folder, links followed."""
+    if anywhere or path.resolve().is_relative_to(folder.resolve()):
+        return
+    raise BadDocket(
+        f"'{path}' lies outside the docket's folder, where a docket may not write.",
+        "Name a place below that folder, or allow it with `anywhere`.",
+        file=text.file,
+        line=line,
+    )

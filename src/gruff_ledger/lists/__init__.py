@@ -1,0 +1,1 @@
+"""Addresses, and every reader and writer, one module a format."""

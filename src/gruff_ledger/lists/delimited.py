@@ -1,0 +1,687 @@
+"""Reading delimited text (RFC 4180, and the forms in which it really arrives).
+
+There are two ways. The fast one hands the bytes to Arrow; records that have too few or
+too many cells are taken out on the way and put back or set aside here. The careful one
+is the standard `csv` module, for sources that Arrow refuses. Both give the same table
+for any source that both accept; the tests hold them to it.
+
+What always holds: record numbers count every record below the heading, also those set
+aside; a line without any character is a blank record.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from itertools import islice
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv as arrow_csv
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.lists.detect import (
+    Encoding,
+    Layout,
+    detect_encoding,
+    detect_layout,
+    guess_encoding,
+)
+from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
+from gruff_ledger.lists.source import (
+    HEAD_BYTES,
+    TAIL_BYTES,
+    Feed,
+    Opened,
+    Seen,
+    Surprise,
+)
+from gruff_ledger.naming import made_headings
+from gruff_ledger.outcome import Finding, Note, SetAside, Severity
+from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column
+
+# Arrow parses in blocks, and a record must fit in one. The second size is tried when a
+# record does not fit in the first; beyond it the careful way reads on.
+_BLOCK_BYTES = (1 << 20, 1 << 26)
+
+# Records read the careful way are turned into arrays in groups of this size.
+_GROUP_RECORDS = 20_000
+
+_TOO_LONG = "more cells than headings"
+_TOO_SHORT = "fewer cells than headings"
+
+
+@dataclass(slots=True)
+class _Ragged:
+    """Records whose number of cells is not that of the headings."""
+
+    numbers: list[int] = field(default_factory=list)
+    cells: list[list[str]] = field(default_factory=list)
+    texts: list[str] = field(default_factory=list)
+
+    def add(self, number: int, cells: list[str], text: str) -> None:
+        self.numbers.append(number)
+        self.cells.append(cells)
+        self.texts.append(text)
+
+
+@dataclass(frozen=True, slots=True)
+class _Parsed:
+    """Records as parsed: those that fit, in columns, and the ragged ones."""
+
+    columns: list[Column]
+    ragged: _Ragged
+    seen: Seen
+
+    def __len__(self) -> int:
+        return (len(self.columns[0]) if self.columns else 0) + len(self.ragged.numbers)
+
+
+def read_delimited(
+    opened: Opened, terms: ReadingTerms, *, source: int = 0, careful: bool = False
+) -> Reading:
+    """
+    Read a delimited list into a table.
+
+    Parameters
+    ----------
+    opened : Opened
+    terms : ReadingTerms
+        What the person pinned; the rest is detected.
+    source : int
+        Position of the source in the run's list of sources.
+    careful : bool
+        Read the careful way, also where Arrow would do.
+
+    Returns
+    -------
+    Reading
+
+    Raises
+    ------
+    UnreadableSource
+        If it is not text, not in the stated encoding, has no heading, ends inside an
+        open quote, or changes while it is read.
+    BadTerms
+        If the stated encoding is unknown.
+    """
+    head = _head(opened)
+    encoding = detect_encoding(head, terms.encoding, opened.address)
+    try:
+        return _read_as(opened, terms, encoding, source, careful)
+    except UnicodeDecodeError as error:
+        if terms.encoding is not None or encoding.bom:
+            raise _wrong_encoding(opened, encoding, error) from error
+        # The head was UTF-8, or read as guessed, and something further on is not.
+        guessed = _guess_from_all(opened)
+        try:
+            return _read_as(opened, terms, guessed, source, careful)
+        except UnicodeDecodeError as again:
+            raise _wrong_encoding(opened, guessed, again) from again
+
+
+def _head(opened: Opened) -> bytes:
+    with opened.start() as stream:
+        return stream.read(HEAD_BYTES)
+
+
+def _guess_from_all(opened: Opened) -> Encoding:
+    with opened.start() as stream:
+        lines = islice((line for line in stream if not line.isascii()), 2000)
+        return Encoding(guess_encoding(b"".join(lines)), guessed=True)
+
+
+def _read_as(
+    opened: Opened,
+    terms: ReadingTerms,
+    encoding: Encoding,
+    source: int,
+    careful: bool,
+) -> Reading:
+    layout = _layout(opened, terms, encoding)
+    headings, made = made_headings(layout.heading)
+    parsed = None
+    if not careful and len(layout.delimiter.encode("utf-8")) == 1:
+        parsed = _parse_fast(opened, encoding, layout, len(headings))
+    if parsed is None:
+        parsed = _parse_careful(opened, encoding, layout, len(headings))
+    return _reading(opened, terms, encoding, layout, headings, made, parsed, source)
+
+
+def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
+    """Find titles and heading in the head, or in all of it if the head is too short."""
+    for most in (HEAD_BYTES, -1):
+        with opened.start() as stream:
+            stream.read(len(encoding.bom))
+            data = stream.read(most)
+            whole = most < 0 or not stream.read(1)
+        text = _decoded_start(data, encoding.name, whole)
+        layout = detect_layout(
+            text,
+            whole=whole,
+            delimiter=terms.delimiter_character or None,
+            skip_rows=terms.skip_rows,
+            header_rows=terms.header_rows,
+        )
+        if layout is not None:
+            if layout.heading and _ends_in_open_quote(
+                layout.prefix.encode(), layout.heading[-1]
+            ):
+                raise _open_quote(opened, layout.heading_row, layout.heading[-1])
+            return layout
+        if whole:
+            break
+    if terms.skip_rows:
+        raise UnreadableSource(
+            f"it has no row {terms.skip_rows + 1}, where the heading should stand.",
+            "Give `skip-rows` the number of rows above the heading.",
+            file=opened.address,
+        )
+    raise UnreadableSource(
+        "it holds nothing but blank rows: there is no heading.",
+        "Send a list with headings.",
+        file=opened.address,
+    )
+
+
+def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
+    import codecs
+
+    return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
+
+
+def _feed(
+    opened: Opened, encoding: Encoding, layout: Layout, *, refuse_quotes: bool = False
+) -> Feed:
+    return Feed(
+        opened,
+        encoding=encoding.name,
+        bom=encoding.bom,
+        skip=len(layout.prefix.encode("utf-8")),
+        refuse_quotes=refuse_quotes,
+    )
+
+
+# The fast way ---------------------------------------------------------------------
+
+
+def _parse_fast(
+    opened: Opened, encoding: Encoding, layout: Layout, width: int
+) -> _Parsed | None:
+    """Parse with Arrow; None where only the careful way will do."""
+    # Arrow is fastest when it may cut blocks at any line end, which only holds while
+    # no quote is seen; and when it may use threads, which only holds while no record
+    # is ragged, because it then numbers none of them.
+    with_quotes = _quote_in_head(opened, layout)
+    in_threads = True
+    block = 0
+    while block < len(_BLOCK_BYTES):
+        try:
+            return _arrow(
+                opened,
+                encoding,
+                layout,
+                width,
+                with_quotes=with_quotes,
+                in_threads=in_threads,
+                block_bytes=_BLOCK_BYTES[block],
+            )
+        except Surprise:
+            with_quotes = True
+        except _RaggedInThreads:
+            in_threads = False
+        except pa.ArrowInvalid as error:
+            if "UTF8" in str(error):
+                raise UnicodeDecodeError("utf-8", b"", 0, 0, str(error)) from error
+            block += 1
+    return None
+
+
+def _quote_in_head(opened: Opened, layout: Layout) -> bool:
+    """Guess whether there are quoted cells; a wrong guess costs time only."""
+    with opened.start() as stream:
+        return b'"' in stream.read(HEAD_BYTES)[len(layout.prefix.encode()) :]
+
+
+class _RaggedInThreads(Exception):
+    """A ragged record was met while Arrow could not tell its number."""
+
+
+def _arrow(
+    opened: Opened,
+    encoding: Encoding,
+    layout: Layout,
+    width: int,
+    *,
+    with_quotes: bool,
+    in_threads: bool,
+    block_bytes: int,
+) -> _Parsed | None:
+    ragged = _Ragged()
+    met_ragged = False
+
+    def on_ragged(row: arrow_csv.InvalidRow) -> str:
+        nonlocal met_ragged
+        if in_threads:
+            met_ragged = True
+            return "error"
+        cells = next(csv.reader([row.text], delimiter=layout.delimiter), [])
+        ragged.add(row.number, cells, row.text)
+        return "skip"
+
+    names = [str(place) for place in range(width)]
+    with contextlib.closing(
+        _feed(opened, encoding, layout, refuse_quotes=not with_quotes)
+    ) as feed:
+        first = feed.read(block_bytes)
+        if not first:
+            return _Parsed([text_column(())] * width, ragged, feed.finish())
+        feed.unread(first)
+        try:
+            table = arrow_csv.read_csv(
+                feed,
+                read_options=arrow_csv.ReadOptions(
+                    column_names=names, block_size=block_bytes, use_threads=in_threads
+                ),
+                parse_options=arrow_csv.ParseOptions(
+                    delimiter=layout.delimiter,
+                    newlines_in_values=with_quotes,
+                    ignore_empty_lines=False,
+                    invalid_row_handler=on_ragged,
+                ),
+                convert_options=arrow_csv.ConvertOptions(
+                    column_types=dict.fromkeys(names, pa.string())
+                ),
+            )
+        except pa.ArrowInvalid:
+            if met_ragged:
+                raise _RaggedInThreads from None
+            if feed.surprised:
+                raise Surprise from None
+            raise
+        seen = feed.finish()
+    parsed = _Parsed(list(table.columns), ragged, seen)
+    return parsed if not with_quotes or _end_is_sure(opened, layout, parsed) else None
+
+
+def _end_is_sure(opened: Opened, layout: Layout, parsed: _Parsed) -> bool:
+    """
+    Refuse a source that ends inside an open quote; Arrow would let it pass.
+
+    Returns
+    -------
+    bool
+        False where the last cell is too long to tell: the careful way can.
+    """
+    total = len(parsed)
+    if not total:
+        return True
+    if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
+        last = parsed.ragged.cells[-1]
+    else:
+        last = [column[-1].as_py() for column in parsed.columns]
+    if len(last[-1]) * 4 >= TAIL_BYTES:
+        return False
+    if _ends_in_open_quote(parsed.seen.tail, last[-1]):
+        name = layout.heading[min(len(last), len(layout.heading)) - 1]
+        raise _open_quote(opened, layout.heading_row + total, name, record=total)
+    return True
+
+
+def _ends_in_open_quote(tail: bytes, last_cell: str) -> bool:
+    """
+    Tell whether a text ends inside a quoted cell, from its end and its last cell.
+
+    A quote opens only at the start of a cell, so the text then ends with a quote and
+    all of the last cell. A cell of nothing but quotes is told by their number: an odd
+    run of them at the end is still open.
+    """
+    cell = last_cell.replace('"', '""').encode("utf-8")
+    if not cell.strip(b'"'):
+        run = len(tail) - len(tail.rstrip(b'"'))
+        return run % 2 == 1
+    return tail.endswith(b'"' + cell)
+
+
+# The careful way ------------------------------------------------------------------
+
+
+def _parse_careful(
+    opened: Opened, encoding: Encoding, layout: Layout, width: int
+) -> _Parsed:
+    ragged = _Ragged()
+    groups: list[list[Column]] = [[] for _ in range(width)]
+    with contextlib.closing(_feed(opened, encoding, layout)) as feed:
+        lines = _Lines(io.TextIOWrapper(feed, encoding="utf-8", newline=""))
+        fitting: list[list[str]] = []
+        number = 0
+        for number, cells in enumerate(csv.reader(lines, delimiter=layout.delimiter), 1):
+            text = lines.taken()
+            if len(cells) == width:
+                fitting.append(cells)
+                if len(fitting) == _GROUP_RECORDS:
+                    _flush(fitting, groups)
+            elif not cells:
+                fitting.append([""] * width)
+            else:
+                ragged.add(number, cells, text.rstrip("\r\n"))
+        _flush(fitting, groups)
+        if number and _is_open_at_end(text, layout.delimiter):
+            name = layout.heading[min(len(cells), width) - 1]
+            raise _open_quote(opened, layout.heading_row + number, name, record=number)
+        seen = feed.finish()
+    return _Parsed([concat_columns(parts) for parts in groups], ragged, seen)
+
+
+class _Lines:
+    """Lines of a text, remembering those that were taken since it was last asked."""
+
+    def __init__(self, text: io.TextIOWrapper) -> None:
+        self._text = text
+        self._taken: list[str] = []
+
+    def __iter__(self) -> Iterator[str]:
+        for line in self._text:
+            self._taken.append(line)
+            yield line
+
+    def taken(self) -> str:
+        text = "".join(self._taken)
+        self._taken.clear()
+        return text
+
+
+def _is_open_at_end(text: str, delimiter: str) -> bool:
+    """Tell whether a record's text stops inside a quoted cell."""
+    # A line more is a record of its own, unless it falls into an open quote.
+    with_more = next(csv.reader([text, "more"], delimiter=delimiter))
+    return with_more != next(csv.reader([text], delimiter=delimiter))
+
+
+def _flush(records: list[list[str]], groups: list[list[Column]]) -> None:
+    for place, parts in enumerate(groups):
+        parts.append(text_column(record[place] for record in records))
+    records.clear()
+
+
+# What both ways share -------------------------------------------------------------
+
+
+def _reading(
+    opened: Opened,
+    terms: ReadingTerms,
+    encoding: Encoding,
+    layout: Layout,
+    headings: tuple[str, ...],
+    made: dict[int, str],
+    parsed: _Parsed,
+    source: int,
+) -> Reading:
+    _check_unchanged(opened, parsed.seen)
+    width = len(headings)
+    total = len(parsed)
+    table, too_short, aside, extra_blank = _settle(
+        headings, parsed, opened.name, source, total
+    )
+    kept = _without_trailing_blank(table, aside, total)
+    trailing = len(table) - len(kept)
+    findings = _too_short_findings(too_short, source)
+    account = Source(
+        name=opened.name,
+        address=opened.address,
+        size_bytes=parsed.seen.size_bytes,
+        sha256=parsed.seen.sha256,
+        modified=opened.modified,
+        encoding=encoding.name,
+        byte_order_mark=bool(encoding.bom),
+        delimiter=layout.delimiter,
+        pinned=tuple(
+            key
+            for key, stated in (
+                ("encoding", terms.encoding is not None),
+                ("delimiter", layout.delimiter_pinned),
+                ("skip-rows", layout.heading_pinned),
+            )
+            if stated
+        ),
+        heading_row=layout.heading_row,
+        titles=layout.titles,
+        records_in=total,
+        trailing_blank=trailing,
+    )
+    notes = _notes(account, encoding, headings, made, terms, extra_blank, width)
+    return Reading(kept, account, aside, findings, notes)
+
+
+def _check_unchanged(opened: Opened, seen: Seen) -> None:
+    # Only for files: the size of a stream is that of the bytes held in memory.
+    if opened.path is not None and seen.size_bytes != opened.size_bytes:
+        raise UnreadableSource(
+            f"it changed while it was read: {opened.size_bytes} bytes became "
+            f"{seen.size_bytes}.",
+            "Wait until whoever writes it is done, and run again.",
+            file=opened.address,
+        )
+
+
+def _settle(
+    headings: tuple[str, ...], parsed: _Parsed, name: str, source: int, total: int
+) -> tuple[Table, list[int], tuple[SetAside, ...], int]:
+    """
+    Put ragged records in their places, or set them aside.
+
+    Returns
+    -------
+    table : Table
+    too_short : list of int
+        Numbers of the records that were filled with blanks and hold something.
+    aside : tuple of SetAside
+    extra_blank : int
+        How many records had cells too many that were all blank.
+    """
+    ragged = parsed.ragged
+    if not ragged.numbers:
+        origin = Origin.counted(source, 1, total)
+        return Table(headings, tuple(parsed.columns), origin, name), [], (), 0
+    width = len(headings)
+    short: list[int] = []
+    extra_blank = 0
+    mended: list[list[str]] = []
+    mended_at: list[int] = []
+    long_at: list[int] = []
+    long_cells: list[list[str]] = []
+    long_texts: list[str] = []
+    triples = zip(ragged.numbers, ragged.cells, ragged.texts, strict=True)
+    for number, cells, text in triples:
+        if any(not is_blank(cell) for cell in cells[width:]):
+            long_at.append(number)
+            long_cells.append(cells[:width])
+            long_texts.append(text)
+            continue
+        if len(cells) > width:
+            extra_blank += 1
+        elif any(not is_blank(cell) for cell in cells):
+            short.append(number)
+        mended.append((cells + [""] * width)[:width])
+        mended_at.append(number)
+    table = _with_records_put_in(
+        headings, parsed, mended, mended_at, long_at, name, source, total
+    )
+    if not long_at:
+        return table, short, (), extra_blank
+    numbers = np.array(long_at, np.int64)
+    beyond = Table(
+        headings,
+        tuple(text_column(row[place] for row in long_cells) for place in range(width)),
+        Origin(np.full(len(numbers), source, np.int32), numbers),
+        name,
+    )
+    return table, short, (SetAside(_TOO_LONG, beyond, text=tuple(long_texts)),), extra_blank
+
+
+def _with_records_put_in(
+    headings: tuple[str, ...],
+    parsed: _Parsed,
+    mended: list[list[str]],
+    mended_at: list[int],
+    long_at: list[int],
+    name: str,
+    source: int,
+    total: int,
+) -> Table:
+    """Return the records that fitted and the mended ones, in order of number."""
+    is_ragged = np.zeros(total + 1, np.bool_)
+    is_ragged[parsed.ragged.numbers] = True
+    fitted_at = np.flatnonzero(~is_ragged[1:]) + 1
+    numbers = np.concatenate([fitted_at, np.array(mended_at, np.int64)])
+    columns = tuple(
+        concat_columns([column, text_column(record[place] for record in mended)])
+        for place, column in enumerate(parsed.columns)
+    )
+    origin = Origin(np.full(len(numbers), source, np.int32), numbers)
+    table = Table(headings, columns, origin, name)
+    if not mended:
+        return table
+    return table.take(np.argsort(numbers, kind="stable"))
+
+
+def _without_trailing_blank(
+    table: Table, aside: tuple[SetAside, ...], total: int
+) -> Table:
+    """Leave out the blank records at the end of the list."""
+    if aside and int(aside[-1].table.origin.record[-1]) == total:
+        return table
+    last_aside = int(aside[-1].table.origin.record[-1]) if aside else 0
+    end = len(table)
+    while end and int(table.origin.record[end - 1]) > last_aside:
+        start = max(0, end - 1000)
+        records = table.records(start, end)
+        numbers = table.origin.record
+        while records and all(map(is_blank, records[-1])):
+            if int(numbers[end - 1]) <= last_aside:
+                break
+            records.pop()
+            end -= 1
+        if records:
+            break
+    return table if end == len(table) else table.slice(0, end)
+
+
+def _too_short_findings(numbers: list[int], source: int) -> tuple[Finding, ...]:
+    if not numbers:
+        return ()
+    at = np.array(numbers, np.int64)
+    origin = Origin(np.full(len(at), source, np.int32), at)
+    return (
+        Finding(
+            rule=_TOO_SHORT,
+            severity=Severity.WARN,
+            message="The record has fewer cells than headings; the missing ones are "
+            "blank.",
+            field="",
+            origin=origin,
+            value=text_column([""] * len(at)),
+        ),
+    )
+
+
+def _notes(
+    account: Source,
+    encoding: Encoding,
+    headings: tuple[str, ...],
+    made: dict[int, str],
+    terms: ReadingTerms,
+    extra_blank: int,
+    width: int,
+) -> tuple[Note, ...]:
+    name = account.name
+    notes: list[Note] = []
+    if encoding.guessed:
+        notes.append(
+            Note(
+                f"{name}: the text is not UTF-8 and was read as {account.encoding}.",
+                "If letters look wrong, state its `encoding`.",
+                warning=True,
+            )
+        )
+    if account.titles:
+        rows = "row" if len(account.titles) == 1 else "rows"
+        notes.append(
+            Note(
+                f"{name}: {len(account.titles)} title {rows} above the heading in row "
+                f"{account.heading_row}: '{'; '.join(account.titles)}'.",
+                ""
+                if "skip-rows" in account.pinned
+                else "If the heading is another row, state `skip-rows`.",
+            )
+        )
+    if terms.header_rows == 0:
+        notes.append(Note(f"{name}: no heading row; the fields are numbered."))
+    elif made:
+        told = ", ".join(
+            f"'{headings[place]}' for "
+            + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
+            for place, written in made.items()
+        )
+        notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
+    if account.trailing_blank:
+        notes.append(
+            Note(
+                f"{name}: {account.trailing_blank} blank "
+                f"{'record' if account.trailing_blank == 1 else 'records'} at the end "
+                "left out."
+            )
+        )
+    if extra_blank:
+        notes.append(
+            Note(
+                f"{name}: {extra_blank} "
+                f"{'record has' if extra_blank == 1 else 'records have'} more cells "
+                f"than the {width} headings; all extra ones are blank and were left "
+                "out."
+            )
+        )
+    return tuple(notes)
+
+
+# Problems -------------------------------------------------------------------------
+
+
+def _wrong_encoding(
+    opened: Opened, encoding: Encoding, error: UnicodeDecodeError
+) -> UnreadableSource:
+    with opened.start() as stream:
+        line, found = _first_undecodable_line(stream.read(), encoding.name)
+    byte = "" if found is None else f" (byte {found:02X})"
+    return UnreadableSource(
+        f"it is not written in {encoding.name}: a character{byte} cannot be read so.",
+        "State its true `encoding`, or leave `encoding` out to have it detected.",
+        file=opened.address,
+        line=line,
+    )
+
+
+def _first_undecodable_line(data: bytes, encoding: str) -> tuple[int, int | None]:
+    try:
+        data.decode(encoding)
+    except UnicodeDecodeError as error:
+        before = data[: error.start].decode(encoding, "replace")
+        return before.count("\n") + 1, data[error.start]
+    return 1, None
+
+
+def _open_quote(
+    opened: Opened, row: int, field_name: str, record: int | None = None
+) -> UnreadableSource:
+    return UnreadableSource(
+        "a double quote is opened here and never closed, up to the end of the list.",
+        "Close it, or double it if it belongs to the text.",
+        file=opened.address,
+        record=record,
+        row=row,
+        field=field_name,
+    )

@@ -1,0 +1,130 @@
+"""What reading a list gives, and the terms that pin how it is read.
+
+The words are those of the W3C's metadata vocabulary for tabular data (CSV on the Web):
+encoding, delimiter, skip rows, header rows.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Annotated
+
+from msgspec import Meta
+
+from gruff_ledger.outcome import Finding, Note, SetAside
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Table
+from gruff_ledger.terms import Terms
+
+# What a person types for a delimiter that a shell or an editor makes hard to type.
+_NAMED_DELIMITERS = {
+    "tab": "\t",
+    "\\t": "\t",
+    "comma": ",",
+    "semicolon": ";",
+    "space": " ",
+    "pipe": "|",
+}
+
+
+class ReadingTerms(Terms, frozen=True, kw_only=True):
+    """How a list is written; what is not stated is detected, and shown."""
+
+    delimiter: Annotated[
+        str | None,
+        Meta(description="What separates the cells: one character, or 'tab'."),
+    ] = None
+    encoding: Annotated[
+        str | None,
+        Meta(description="The encoding of the text, such as utf-8 or windows-1252."),
+    ] = None
+    skip_rows: Annotated[
+        int | None,
+        Meta(description="How many rows stand above the heading row."),
+    ] = None
+    header_rows: Annotated[
+        int,
+        Meta(description="1 when a heading row stands above the records, 0 when not."),
+    ] = 1
+
+    def __post_init__(self) -> None:
+        """Refuse terms that no list could be read by."""
+        if self.delimiter is not None and (
+            len(self.delimiter_character) != 1 or self.delimiter in '"\r\n'
+        ):
+            raise BadTerms(
+                f"'{self.delimiter}' cannot be a delimiter.",
+                "Give `delimiter` one character that is no quote and no line end, or "
+                "the word tab.",
+                term="delimiter",
+            )
+        if self.skip_rows is not None and self.skip_rows < 0:
+            raise BadTerms(
+                f"{self.skip_rows} rows cannot be skipped.",
+                "Give `skip-rows` 0 or more.",
+                term="skip-rows",
+            )
+        if self.header_rows not in (0, 1):
+            raise BadTerms(
+                f"a list has 0 or 1 heading rows, not {self.header_rows}.",
+                "Give `header-rows` 0 or 1.",
+                term="header-rows",
+            )
+
+    @property
+    def delimiter_character(self) -> str:
+        """The delimiter itself, where it may have been given by name."""
+        given = self.delimiter or ""
+        return _NAMED_DELIMITERS.get(given.lower(), given)
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """
+    The account of one source: what it was and how it was read.
+
+    Attributes
+    ----------
+    name, address : str
+    size_bytes : int
+    sha256 : str
+        Of all its bytes, as they were when they were read (FIPS 180-4).
+    modified : float or None
+        When the file was last changed, in seconds since 1970 in UTC.
+    encoding, delimiter : str
+        As read; `pinned` holds the keys of what the person stated.
+    heading_row : int
+        Row of the heading, from 1: record n stands in row ``heading_row + n``.
+    titles : tuple of str
+        The rows above the heading, as written.
+    records_in : int
+        Records that stand in the source, those set aside and the trailing blank
+        ones among them.
+    trailing_blank : int
+        Blank records after the last one that holds anything; they are left out.
+    """
+
+    name: str
+    address: str
+    size_bytes: int
+    sha256: str
+    modified: float | None
+    encoding: str
+    byte_order_mark: bool
+    delimiter: str
+    pinned: tuple[str, ...]
+    heading_row: int
+    titles: tuple[str, ...]
+    records_in: int
+    trailing_blank: int
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A list as it was read, with the records that could not be and what was found."""
+
+    table: Table
+    source: Source
+    aside: tuple[SetAside, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    notes: tuple[Note, ...] = field(default=())

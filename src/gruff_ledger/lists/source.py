@@ -1,0 +1,310 @@
+"""Sources as bytes: opened, read once through, hashed on the way.
+
+`Opened` is a source that can be read again from the start; `Feed` is one reading of it,
+as UTF-8 without a byte-order mark, whatever its encoding is.
+"""
+
+from __future__ import annotations
+
+import codecs
+import errno
+import hashlib
+import io
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from queue import Queue
+from typing import BinaryIO
+
+from gruff_ledger.problems import UnreadableSource
+
+# How much of a source is looked at to see how it is written.
+HEAD_BYTES = 1 << 20
+
+# Enough of the end to see whether a quote is still open there.
+TAIL_BYTES = 1 << 16
+
+_BLOCK_BYTES = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """
+    A source that is there and can be read from the start, more than once.
+
+    Attributes
+    ----------
+    name : str
+        What the person calls the list.
+    address : str
+        As the person wrote it.
+    size_bytes : int
+    modified : float or None
+        When the file was last changed, in seconds since 1970; None for a stream.
+    start : callable
+        Opens it for one reading.
+    """
+
+    name: str
+    address: str
+    size_bytes: int
+    modified: float | None
+    start: Callable[[], BinaryIO]
+    path: Path | None = None
+
+
+def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
+    """
+    Look at a file before it is read.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is missing, a folder, not permitted, or empty.
+    """
+    shown = address or str(path)
+    try:
+        facts = path.stat()
+        if path.is_dir():
+            raise UnreadableSource(
+                "it is a folder, not a file.", "Name a file in it.", file=shown
+            )
+        if not path.is_file():
+            # A pipe or device can be read only once.
+            return open_bytes(path.read_bytes(), name=name, address=shown)
+        with path.open("rb") as stream:
+            stream.read(1)
+    except OSError as error:
+        raise unreadable(error, path, shown) from error
+    if facts.st_size == 0:
+        raise _empty(shown)
+    return Opened(
+        name, shown, facts.st_size, facts.st_mtime, lambda: path.open("rb"), path
+    )
+
+
+def open_bytes(data: bytes, *, name: str, address: str) -> Opened:
+    """Take bytes that are in memory, such as those of standard input, as a source."""
+    if not data:
+        raise _empty(address)
+    return Opened(name, address, len(data), None, lambda: io.BytesIO(data))
+
+
+def _empty(shown: str) -> UnreadableSource:
+    return UnreadableSource(
+        "it is empty: not even a heading row.", "Send a list with headings.", file=shown
+    )
+
+
+def unreadable(error: OSError, path: Path, shown: str) -> UnreadableSource:
+    """Word an operating system's refusal to read a file."""
+    if isinstance(error, FileNotFoundError):
+        return UnreadableSource(
+            "there is no such file.", _near_file(path), file=shown
+        )
+    if isinstance(error, PermissionError):
+        return UnreadableSource(
+            "permission to read it is denied.",
+            "Ask its owner for access, or copy it to a folder of your own.",
+            file=shown,
+        )
+    if error.errno in (errno.ENAMETOOLONG, errno.ENOTDIR, errno.EINVAL):
+        return UnreadableSource(
+            "there is no such file.", "Correct the path.", file=shown
+        )
+    return UnreadableSource(
+        f"it cannot be read: {error.strerror or error}.", "Try again.", file=shown
+    )
+
+
+def _near_file(path: Path) -> str:
+    from gruff_ledger.problems import nearest
+
+    try:
+        there = sorted(each.name for each in path.parent.iterdir())
+    except OSError:
+        return f"The folder '{path.parent}' is not there either. Correct the path."
+    near = nearest(path.name, there)
+    return f"Did you mean '{path.with_name(near)}'?" if near else "Correct the path."
+
+
+@dataclass(slots=True)
+class Seen:
+    """What one reading of a source saw; complete once the reading is."""
+
+    sha256: str = ""
+    size_bytes: int = 0
+    has_quote: bool = False
+    tail: bytes = field(default=b"", repr=False)
+
+
+class Surprise(Exception):
+    """The rest of a source is not as its head promised: read it again, differently."""
+
+
+class Feed(io.RawIOBase):
+    """
+    One reading of a source as UTF-8, for whoever wants a binary file.
+
+    Parameters
+    ----------
+    opened : Opened
+    encoding : str
+        A codec's name; ``utf-8`` passes the bytes through unchecked.
+    bom : bytes
+        The byte-order mark to leave out, where there is one.
+    skip : int
+        UTF-8 bytes to leave out at the start: titles and headings.
+    refuse_quotes : bool
+        Raise `Surprise` at a quote character: the reading was begun as if there
+        were none.
+    """
+
+    def __init__(
+        self,
+        opened: Opened,
+        *,
+        encoding: str,
+        bom: bytes = b"",
+        skip: int = 0,
+        refuse_quotes: bool = False,
+    ) -> None:
+        super().__init__()
+        self.seen = Seen()
+        self.surprised = False
+        self._name = opened.address
+        self._stream = opened.start()
+        self._encoding = encoding
+        self._decoder = (
+            None if encoding == "utf-8" else codecs.getincrementaldecoder(encoding)()
+        )
+        self._refuse_quotes = refuse_quotes
+        self._hasher = _Hasher()
+        self._pending = b""
+        self._at_end = False
+        self._leave_out(len(bom), skip)
+
+    def readable(self) -> bool:
+        """Tell that this file is for reading."""
+        return True
+
+    def read(self, size: int = -1) -> bytes:
+        """Return the next block of about `size` bytes; empty at the end."""
+        if self._pending:
+            block, self._pending = self._pending, b""
+            return block
+        if size is None or size < 0:
+            return b"".join(iter(lambda: self.read(_BLOCK_BYTES), b""))
+        while not self._at_end:
+            block = self._next_block(max(size, 1))
+            if block:
+                return block
+        return b""
+
+    def unread(self, block: bytes) -> None:
+        """Give back a block, to be read again before what follows it."""
+        self._pending = block + self._pending
+
+    def readinto(self, buffer: bytearray | memoryview) -> int:  # type: ignore[override]
+        """Fill a buffer, as buffered text readers ask."""
+        block = self.read(len(buffer))
+        taken = block[: len(buffer)]
+        self._pending = block[len(buffer) :]
+        buffer[: len(taken)] = taken
+        return len(taken)
+
+    def close(self) -> None:
+        """Stop reading; the hash stays unknown unless the end was reached."""
+        if not self.closed:
+            self._hasher.stop()
+            self._stream.close()
+        super().close()
+
+    def finish(self) -> Seen:
+        """Read what is left, and return what was seen of the whole."""
+        while self.read(_BLOCK_BYTES):
+            pass
+        self.seen.sha256 = self._hasher.result()
+        return self.seen
+
+    def _leave_out(self, bom_bytes: int, skip: int) -> None:
+        if bom_bytes:
+            self._raw(bom_bytes)
+        while skip > 0:
+            block = self._next_block(_BLOCK_BYTES, watch=False)
+            if not block and self._at_end:
+                return
+            self._pending = block[skip:]
+            skip -= len(block)
+        if self._pending:
+            self._watch(self._pending)
+
+    def _next_block(self, size: int, *, watch: bool = True) -> bytes:
+        raw = self._raw(size)
+        self._at_end = not raw
+        block = raw
+        if self._decoder is not None:
+            block = self._decoder.decode(raw, final=self._at_end).encode("utf-8")
+        if watch and block:
+            self._watch(block)
+        return block
+
+    def _raw(self, size: int) -> bytes:
+        try:
+            raw = self._stream.read(size)
+        except OSError as error:
+            raise UnreadableSource(
+                f"it could not be read to its end: {error.strerror or error}.",
+                "Check the disk or the connection, and try again.",
+                file=self._name,
+            ) from error
+        self.seen.size_bytes += len(raw)
+        self._hasher.add(raw)
+        return raw
+
+    def _watch(self, block: bytes) -> None:
+        if not self.seen.has_quote and b'"' in block:
+            self.seen.has_quote = True
+            if self._refuse_quotes:
+                self.surprised = True
+                raise Surprise
+        tail = self.seen.tail
+        self.seen.tail = (
+            block[-TAIL_BYTES:] if len(block) >= TAIL_BYTES else (tail + block)[-TAIL_BYTES:]
+        )
+
+
+class _Hasher:
+    """SHA-256 of the blocks added, computed in a thread beside the reading."""
+
+    # So many blocks may wait: memory stays bounded when hashing is the slower part.
+    _WAITING = 16
+
+    def __init__(self) -> None:
+        self._sum = hashlib.sha256()
+        self._blocks: Queue[bytes | None] = Queue(self._WAITING)
+        self._thread: threading.Thread | None = None
+
+    def add(self, block: bytes) -> None:
+        if self._thread is None:
+            if len(block) < _BLOCK_BYTES // 4:
+                self._sum.update(block)
+                return
+            self._thread = threading.Thread(target=self._run, daemon=True)
+            self._thread.start()
+        self._blocks.put(block)
+
+    def result(self) -> str:
+        self.stop()
+        return self._sum.hexdigest()
+
+    def stop(self) -> None:
+        if self._thread is not None:
+            self._blocks.put(None)
+            self._thread.join()
+            self._thread = None
+
+    def _run(self) -> None:
+        while (block := self._blocks.get()) is not None:
+            self._sum.update(block)

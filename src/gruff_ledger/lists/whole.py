@@ -1,0 +1,198 @@
+"""Outputs that appear whole or not at all.
+
+Each output is written beside its place and flushed. Only when all outputs of a run are
+complete are they renamed into place, so that a run that fails or is killed while
+writing leaves every old file as it was.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import secrets
+import stat
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from types import TracebackType
+from typing import BinaryIO, Self
+
+from gruff_ledger.problems import UnwritableOutput
+
+_NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
+
+
+class Outputs:
+    """
+    The outputs of one run, written together; use as a context manager.
+
+    Parameters
+    ----------
+    sources : iterable of Path
+        The files the run reads: none of them may be an output.
+    replace : bool
+        Whether outputs that exist may be replaced.
+    """
+
+    def __init__(self, sources: Iterable[Path] = (), *, replace: bool = False) -> None:
+        self._sources = tuple(sources)
+        self._replace = replace
+        self._claimed: dict[Path, str] = {}
+        self._staged: list[tuple[Path, Path, str]] = []
+        self._made: list[Path] = []
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        for staged, _, _ in self._staged:
+            _remove(staged)
+        for folder in reversed(self._made):
+            with contextlib.suppress(OSError):
+                folder.rmdir()
+
+    def claim(self, path: Path) -> None:
+        """
+        Check, before any work is done, that `path` may be written.
+
+        Raises
+        ------
+        UnwritableOutput
+            If it is a folder, one of the sources, claimed twice, or exists and may
+            not be replaced.
+        """
+        shown = str(path)
+        place = _resolved(path)
+        if place.is_dir():
+            raise UnwritableOutput(
+                "it is a folder, not a file.", "Name a file in it.", file=shown
+            )
+        for source in self._sources:
+            if _same_file(place, source):
+                raise UnwritableOutput(
+                    "it is one of the sources; a source is never written to.",
+                    "Write to another file.",
+                    file=shown,
+                )
+        if place in self._claimed:
+            raise UnwritableOutput(
+                "two outputs would be written to it.",
+                "Give each a file of its own.",
+                file=shown,
+            )
+        if place.exists() and not self._replace and not _is_stream(place):
+            raise UnwritableOutput(
+                "it exists already.",
+                "Write to another file, or set `replace` to replace it.",
+                file=shown,
+            )
+        self._claimed[place] = shown
+
+    def write(self, path: Path, write: Callable[[BinaryIO], object]) -> None:
+        """
+        Write one output beside its place; `commit` puts it there.
+
+        Raises
+        ------
+        UnwritableOutput
+            If the folder is missing or not writable, or the disk is full.
+        """
+        shown = str(path)
+        place = _resolved(path)
+        try:
+            if _is_stream(place):
+                with place.open("wb") as sink:
+                    write(sink)
+                return
+            self._make_folders(place.parent)
+            beside = place.with_name(f".{place.name}.{secrets.token_hex(4)}.part")
+            self._staged.append((beside, place, shown))
+            with beside.open("xb") as sink:
+                write(sink)
+                sink.flush()
+                os.fsync(sink.fileno())
+            if place.exists():
+                os.chmod(beside, stat.S_IMODE(place.stat().st_mode))
+        except OSError as error:
+            raise _unwritable(error, shown) from error
+
+    def commit(self) -> None:
+        """Put all written outputs in their places."""
+        while self._staged:
+            staged, place, shown = self._staged[0]
+            try:
+                if place.exists() and not self._replace:
+                    raise UnwritableOutput(
+                        "it appeared while the work was done, and was left as it is.",
+                        "Write to another file, or set `replace`.",
+                        file=shown,
+                    )
+                os.replace(staged, place)
+            except OSError as error:
+                raise _unwritable(error, shown) from error
+            self._staged.pop(0)
+        self._made.clear()
+
+    def _make_folders(self, folder: Path) -> None:
+        missing = [each for each in (folder, *folder.parents) if not each.exists()]
+        for each in reversed(missing):
+            each.mkdir()
+            self._made.append(each)
+
+
+def _resolved(path: Path) -> Path:
+    """Follow links, so that a linked file is replaced and not the link to it."""
+    try:
+        return path.resolve()
+    except (OSError, RuntimeError) as error:
+        raise UnwritableOutput(
+            f"its path cannot be followed ({error}).", "Name another.", file=str(path)
+        ) from error
+
+
+def _same_file(one: Path, other: Path) -> bool:
+    with contextlib.suppress(OSError):
+        return os.path.samefile(one, other)
+    return False
+
+
+def _is_stream(path: Path) -> bool:
+    """Tell a device or pipe, which is written straight to, from a file."""
+    return path.exists() and not path.is_file()
+
+
+def _remove(path: Path) -> None:
+    with contextlib.suppress(OSError):
+        path.unlink()
+
+
+def _unwritable(error: OSError, shown: str) -> UnwritableOutput:
+    if error.errno in _NO_SPACE:
+        return UnwritableOutput(
+            "there is no room left to write it. Nothing was replaced.",
+            "Free some space, or write to another disk.",
+            file=shown,
+        )
+    if isinstance(error, PermissionError):
+        return UnwritableOutput(
+            "it may not be written: permission is denied, or another program has it "
+            "open.",
+            "Close it there, or write to a folder of your own.",
+            file=shown,
+        )
+    if isinstance(error, NotADirectoryError | FileExistsError):
+        return UnwritableOutput(
+            "a part of its path is a file, not a folder.",
+            "Correct the path.",
+            file=shown,
+        )
+    return UnwritableOutput(
+        f"it cannot be written: {error.strerror or error}.",
+        "Correct the path, or write elsewhere.",
+        file=shown,
+    )

@@ -1,0 +1,136 @@
+"""Writing delimited text (RFC 4180): a heading row, then a line a record.
+
+UTF-8 without a byte-order mark, lines ended by a line feed. A cell is quoted only where
+it must be: when it holds the delimiter, a double quote or a line end.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any, BinaryIO
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv as arrow_csv
+
+from gruff_ledger.cells.strings import chunk_of
+from gruff_ledger.table import Table, thread_count
+
+# Records formatted at a time: enough to keep threads busy, little enough that the
+# text in hand stays small beside the list.
+_BATCH_RECORDS = 1 << 15
+
+_BYTE_ORDER_MARK = "\ufeff"
+
+
+def write_delimited(table: Table, sink: BinaryIO, delimiter: str = ",") -> None:
+    """
+    Write a table as delimited text.
+
+    Parameters
+    ----------
+    table : Table
+    sink : binary file
+    delimiter : str
+        One ASCII character.
+
+    Notes
+    -----
+    Read back with the same delimiter, UTF-8 and its heading in the first row, the text
+    gives the same cells, but for blank records at the end, which reading leaves out.
+    """
+    sink.write(_heading_line(table.headings, delimiter))
+    if not table.columns:
+        return
+    for text in _in_order(_batches(table), delimiter):
+        sink.write(text)
+
+
+def _heading_line(headings: tuple[str, ...], delimiter: str) -> bytes:
+    cells = [_quoted_if_needed(heading, delimiter) for heading in headings]
+    # A mark in front would be taken for the file's own, and a lone empty heading for
+    # an empty file.
+    if cells and (cells[0].startswith(_BYTE_ORDER_MARK) or cells == [""]):
+        cells[0] = _quoted(headings[0])
+    return (delimiter.join(cells) + "\n").encode("utf-8")
+
+
+def _quoted_if_needed(cell: str, delimiter: str) -> str:
+    return _quoted(cell) if any(mark in cell for mark in f'{delimiter}"\r\n') else cell
+
+
+def _quoted(cell: str) -> str:
+    return '"' + cell.replace('"', '""') + '"'
+
+
+def _batches(table: Table) -> Iterator[Any]:
+    names = [str(place) for place in range(len(table.columns))]
+    whole = pa.Table.from_arrays(list(table.columns), names=names)
+    yield from whole.to_batches(max_chunksize=_BATCH_RECORDS)
+
+
+def _in_order(batches: Iterator[Any], delimiter: str) -> Iterator[memoryview]:
+    """Format batches in threads, a few ahead of the one being written."""
+    first = next(batches, None)
+    if first is None:
+        return
+    second = next(batches, None)
+    if second is None:
+        yield _formatted(first, delimiter)
+        return
+    waiting: deque[Future[memoryview]] = deque()
+    with ThreadPoolExecutor(thread_count()) as threads:
+        for batch in (first, second):
+            waiting.append(threads.submit(_formatted, batch, delimiter))
+        for batch in batches:
+            waiting.append(threads.submit(_formatted, batch, delimiter))
+            if len(waiting) > 2 * thread_count():
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
+
+
+def _formatted(batch: Any, delimiter: str) -> memoryview:
+    """Return the lines of some records."""
+    if batch.num_columns > 1:
+        options = arrow_csv.WriteOptions(
+            include_header=False, delimiter=delimiter, quoting_style="none"
+        )
+        sink = pa.BufferOutputStream()
+        try:
+            arrow_csv.write_csv(batch, sink, options)
+        except pa.ArrowInvalid:
+            pass  # Some cell needs quotes; Arrow would then quote every one.
+        else:
+            return memoryview(sink.getvalue())
+    return _formatted_with_quotes(batch, delimiter)
+
+
+def _formatted_with_quotes(batch: Any, delimiter: str) -> memoryview:
+    import pyarrow.compute as compute
+
+    columns = [_quoted_column(column, delimiter) for column in batch.columns]
+    if len(columns) == 1:
+        # An empty line could be taken for no record at all.
+        columns[0] = compute.if_else(compute.equal(columns[0], ""), '""', columns[0])
+    # The line feed is the delimiter between the line and an empty text after it.
+    joined = columns[0]
+    if len(columns) > 1:
+        joined = compute.binary_join_element_wise(*columns, delimiter)
+    lines = chunk_of(compute.binary_join_element_wise(joined, "", "\n"))
+    return memoryview(lines.bytes)
+
+
+def _quoted_column(column: Any, delimiter: str) -> Any:
+    import pyarrow.compute as compute
+
+    data = chunk_of(column).bytes
+    if not any(np.any(data == ord(mark)) for mark in f'{delimiter}"\r\n'):
+        return column
+    special = f'[{"".join(chr(92) + mark for mark in delimiter)}"\\r\\n]'
+    needed = compute.match_substring_regex(column, special)
+    doubled = compute.replace_substring(column, '"', '""')
+    quoted = compute.binary_join_element_wise('"', doubled, '"', "")
+    return compute.if_else(needed, quoted, column)

@@ -1,0 +1,175 @@
+"""How fields are named by a person: lists of headings, and finding the one meant."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.match import loose
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import BadTerms, UnknownField, nearest_or_all
+from gruff_ledger.table import Table
+
+
+def parse_names(text: str) -> tuple[str, ...]:
+    """
+    Split a list of names written ``boat, "berth, old", class``.
+
+    A name with a comma or a quote in it stands in double quotes, and a double quote
+    inside is doubled, as in formulas (ISO/IEC 9075, delimited identifier).
+
+    Raises
+    ------
+    BadTerms
+        If a quote is not closed, or a name is blank.
+
+    Examples
+    --------
+    >>> parse_names('boat, "berth, old" ,class')
+    ('boat', 'berth, old', 'class')
+    """
+    names: list[str] = []
+    rest = text.strip()
+    while True:
+        name, rest = _first_name(rest, text)
+        names.append(name)
+        if not rest:
+            return tuple(names)
+        rest = rest[1:].strip()
+
+
+def _first_name(rest: str, whole: str) -> tuple[str, str]:
+    """Return the first name and what follows it: nothing, or a comma and more."""
+    if rest.startswith('"'):
+        end = 1
+        while (end := rest.find('"', end)) >= 0 and rest[end + 1 : end + 2] == '"':
+            end += 2
+        if end < 0:
+            raise BadTerms(
+                f"a double quote is opened and not closed in {whole!r}.",
+                "Close it, or double a quote that belongs to the name.",
+            )
+        name, after = rest[1:end].replace('""', '"'), rest[end + 1 :].lstrip()
+        if after and not after.startswith(","):
+            raise BadTerms(
+                f"after the name {name!r} a comma should follow in {whole!r}.",
+                "Separate names by commas.",
+            )
+        return name, after
+    name, comma, after = rest.partition(",")
+    if not name.strip():
+        raise BadTerms(
+            f"a name is missing in {whole!r}.",
+            "Write the names separated by single commas.",
+        )
+    return name.strip(), comma + after
+
+
+def format_names(names: Iterable[str]) -> str:
+    """Write names so that `parse_names` reads them back."""
+    return ", ".join(
+        '"' + name.replace('"', '""') + '"'
+        if any(mark in name for mark in ',"=') or name != name.strip() or not name
+        else name
+        for name in names
+    )
+
+
+def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...]]:
+    """
+    Return the heading that `name` means: as written, else by one loose match.
+
+    Parameters
+    ----------
+    table : Table
+    name : str
+        A heading as the person wrote it.
+    term : str
+        The term that named it, for the messages.
+
+    Returns
+    -------
+    heading : str
+    notes : tuple of Note
+        Says so when the heading is not the name as it was written.
+
+    Raises
+    ------
+    UnknownField
+        If no heading matches, or more than one loosely.
+    """
+    if name in table.headings:
+        return name, ()
+    alike = [heading for heading in table.headings if loose(heading) == loose(name)]
+    if len(alike) == 1:
+        taken = f"{table.name}: no field is headed '{name}'; '{alike[0]}' was taken."
+        return alike[0], (Note(taken, f"Write it so in `{term}`."),)
+    if alike:
+        written = " and ".join(f"'{heading}'" for heading in alike)
+        raise UnknownField(
+            f"no field is headed '{name}' as written, and {written} are both like it.",
+            f"Write the heading exactly in `{term}`.",
+            file=table.name,
+        )
+    raise UnknownField(
+        f"there is no field '{name}', which '{term}' names.",
+        nearest_or_all(name, table.headings, "fields"),
+        file=table.name,
+    )
+
+
+def find_fields(
+    table: Table, names: Sequence[str], term: str
+) -> tuple[tuple[str, ...], tuple[Note, ...]]:
+    """Find several fields, as `find_field` does; a field named twice is refused."""
+    found: list[str] = []
+    notes: list[Note] = []
+    for name in names:
+        heading, said = find_field(table, name, term)
+        if heading in found:
+            raise BadTerms(
+                f"the field '{heading}' is named twice.",
+                f"Name it once in `{term}`.",
+                file=table.name,
+                term=term,
+            )
+        found.append(heading)
+        notes.extend(said)
+    return tuple(found), tuple(notes)
+
+
+def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, str]]:
+    """
+    Give blank and repeated headings a name of their own.
+
+    Returns
+    -------
+    headings : tuple of str, distinct and not blank
+    made : dict
+        From the position of each heading that was made up to the heading as written.
+
+    Examples
+    --------
+    >>> made_headings(["boat", "", "boat"])
+    (('boat', 'field 2', 'boat (2)'), {1: '', 2: 'boat'})
+    """
+    taken = set(written)
+    headings: list[str] = []
+    made: dict[int, str] = {}
+    seen: set[str] = set()
+    for place, heading in enumerate(written):
+        blank = is_blank(heading)
+        if not blank and heading not in seen:
+            seen.add(heading)
+            headings.append(heading)
+            continue
+        made[place] = heading
+        stem = f"field {place + 1}" if blank else heading
+        name = stem if blank else f"{stem} (2)"
+        count = 2
+        while name in taken:
+            count += 1
+            name = f"{stem} ({count})"
+        taken.add(name)
+        headings.append(name)
+    return tuple(headings), made

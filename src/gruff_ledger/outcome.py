@@ -1,0 +1,112 @@
+"""What a piece of work did: the new list, and all that happened on the way.
+
+Everything here is kept by columns, because a list of a million records can have a
+million findings: one object stands for all that share a reason or a rule.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from gruff_ledger.table import Column, Origin, Table
+
+
+class Severity(StrEnum):
+    """How bad a finding is, in rising order."""
+
+    NOTE = "note"
+    WARN = "warn"
+    STOP = "stop"
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """
+    Records taken out of the list for one reason.
+
+    Attributes
+    ----------
+    reason : str
+    table : Table, n records
+        The records as they were when they were taken out.
+    kept : Origin, n records, optional
+        For each, the record that stays in its place.
+    text : tuple of str, n records, optional
+        For each, its text as it was in the source, where its cells do not fit the
+        headings.
+    """
+
+    reason: str
+    table: Table
+    kept: Origin | None = None
+    text: tuple[str, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """
+    One rule's remark on n cells or records.
+
+    Attributes
+    ----------
+    rule : str
+        The rule in the person's words, such as ``Berth is required``.
+    severity : Severity
+    message : str
+    field : str
+        Heading of the field, or empty when the remark is on the whole record.
+    origin : Origin, n records
+    value : Column of n texts
+        The cell that was found.
+    """
+
+    rule: str
+    severity: Severity
+    message: str
+    field: str
+    origin: Origin
+    value: Column
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """Cells of one field that an entry changed: n records, what was and what is now."""
+
+    field: str
+    origin: Origin
+    was: Column
+    now: Column
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """
+    Something the person should know, and what settles it.
+
+    Attributes
+    ----------
+    what : str
+    remedy : str
+        The option that changes it, in backquotes, or empty.
+    origin : Origin, optional
+        The records it is about; the first few are shown.
+    warning : bool
+        True where a choice could be wrong, rather than plain information.
+    """
+
+    what: str
+    remedy: str = ""
+    origin: Origin | None = None
+    warning: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """All that a piece of work did; the lists it was given are unchanged."""
+
+    table: Table
+    aside: tuple[SetAside, ...] = ()
+    changes: tuple[Change, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    notes: tuple[Note, ...] = ()

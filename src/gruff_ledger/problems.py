@@ -1,0 +1,173 @@
+"""The errors a person can meet, and put right.
+
+A `Problem` says what is wrong, where (file, record, field) and what to do next. It is
+raised where the fault is found and gains its place as it climbs, with `placed`. One
+place in `cli` catches it, writes one paragraph and exits with status 2.
+
+The name of a term stands in backquotes in ``remedy``: a command's message shows it as
+the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in ``what``
+are left alone, because ``what`` may quote data.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterable
+from typing import Self
+
+_TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
+
+# What is only ever said on the command line, whether a command or a docket is run.
+_ALWAYS_OPTIONS = {"anywhere", "replace", "set"}
+
+
+class Problem(Exception):
+    """
+    Something a person can put right; it stops the work.
+
+    Parameters
+    ----------
+    what : str
+        What is wrong, with the value found and the value expected.
+    remedy : str
+        What to do next; names of terms stand in backquotes.
+    file, entry, field : str, optional
+        Where: the file or list as the person named it, the docket's entry, the heading.
+    record, row, line : int, optional
+        Record number (from 1 below the heading), row (from 1, RFC 7111), line of text.
+    """
+
+    def __init__(
+        self,
+        what: str,
+        remedy: str = "",
+        *,
+        file: str | None = None,
+        entry: str | None = None,
+        record: int | None = None,
+        row: int | None = None,
+        line: int | None = None,
+        field: str | None = None,
+    ) -> None:
+        super().__init__(what, remedy)
+        self.what = what
+        self.remedy = remedy
+        self.file = file
+        self.entry = entry
+        self.record = record
+        self.row = row
+        self.line = line
+        self.field = field
+        self.in_docket = False
+
+    def placed(
+        self,
+        *,
+        file: str | None = None,
+        entry: str | None = None,
+        line: int | None = None,
+    ) -> Self:
+        """Add what the caller knows of the place, where nothing is known yet."""
+        self.file = self.file or file
+        self.entry = self.entry or entry
+        self.line = self.line or line
+        return self
+
+    def place(self) -> str:
+        """Say where, from the file down to the field; empty when nothing is known."""
+        parts = [self.file, self.entry]
+        if self.record is not None:
+            row = "" if self.row is None else f" (row {self.row})"
+            parts.append(f"record {self.record}{row}")
+        elif self.row is not None:
+            parts.append(f"row {self.row}")
+        if self.line is not None:
+            parts.append(f"line {self.line}")
+        if self.field is not None:
+            parts.append(f"field '{self.field}'")
+        return ", ".join(part for part in parts if part)
+
+    def paragraph(self) -> str:
+        """Where, what is wrong and what to do, as one paragraph."""
+        place = self.place()
+        said = f"{place}: {self.what}" if place else self.what
+        remedy = with_terms_named(self.remedy, in_docket=self.in_docket)
+        return f"{said} {remedy}".strip()
+
+    def __str__(self) -> str:
+        return self.paragraph()
+
+
+class UnreadableSource(Problem):
+    """A source that is not there, may not be read, or is not what it should be."""
+
+
+class UnwritableOutput(Problem):
+    """A place that cannot be written to, or must not be."""
+
+
+class UnknownField(Problem):
+    """A heading that the list does not have, or has in several likenesses."""
+
+
+class BadTerms(Problem):
+    """
+    Terms of a verb, or of reading, that cannot be followed.
+
+    Parameters
+    ----------
+    term : str, optional
+        The term's key, such as ``name-source``; the other parameters as in `Problem`.
+    """
+
+    def __init__(
+        self, what: str, remedy: str = "", *, term: str | None = None, **place: object
+    ) -> None:
+        super().__init__(what, remedy, **place)  # type: ignore[arg-type]
+        self.term = term
+
+
+class BadDocket(Problem):
+    """A docket that cannot be followed as it is written."""
+
+
+class OutOfBalance(Problem):
+    """A run in which records came in that neither went out nor were set aside."""
+
+
+def with_terms_named(text: str, *, in_docket: bool) -> str:
+    """Replace the backquoted names of terms by what a person types for them."""
+
+    def typed(match: re.Match[str]) -> str:
+        as_key = in_docket and match[1] not in _ALWAYS_OPTIONS
+        return f"'{match[1]}'" if as_key else f"--{match[1]}"
+
+    return _TERM_NAME.sub(typed, text)
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """
+    Return the known name most like `name`, or None when none is much like it.
+
+    Case and surrounding space do not count against a likeness; among equals the
+    earliest is taken.
+    """
+    folded: dict[str, str] = {}
+    for candidate in known:
+        folded.setdefault(candidate.strip().casefold(), candidate)
+    found = difflib.get_close_matches(name.strip().casefold(), folded, n=1, cutoff=0.6)
+    return folded[found[0]] if found else None
+
+
+def nearest_or_all(name: str, known: Iterable[str], kind: str) -> str:
+    """Word the way out of a misspelt name: the nearest, or the names there are."""
+    names = list(known)
+    near = nearest(name, names)
+    if near is not None:
+        return f"Did you mean '{near}'?"
+    if not names:
+        return f"There are no {kind}."
+    shown = ", ".join(f"'{each}'" for each in names[:12])
+    more = f" and {len(names) - 12} more" if len(names) > 12 else ""
+    return f"The {kind} are {shown}{more}."

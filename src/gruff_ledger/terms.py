@@ -1,0 +1,311 @@
+"""Terms: the options of a verb, declared once.
+
+A verb's terms are an immutable record type: a subclass of `Terms` whose fields carry a
+type, a default and a description. From that one declaration come the command's options,
+the docket's keys, their checking, their help and the docket's JSON Schema. `describe`
+reads a declaration, `read` makes terms of what a docket says, `json_schema` documents
+it; the commands are made in `cli.options`.
+
+A term has one of these kinds, by its type:
+
+=====================================  =========================================
+``bool``                               a yes or no
+``int``, ``int | None``                a whole number
+``str``, ``str | None``                text
+``Literal["a", "b"]``                  one of the named choices
+``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
+``dict[str, str]``                     a name for each name
+``dict[str, tuple[str, ...]]``         names for each name
+``tuple[SomeTerms, ...]``              tables with terms of their own
+=====================================  =========================================
+"""
+
+from __future__ import annotations
+
+import functools
+import types
+import typing
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import Enum
+from typing import Annotated, Any, Literal, TypeVar, Union
+
+import msgspec
+
+from gruff_ledger.naming import parse_names
+from gruff_ledger.problems import BadTerms, nearest_or_all
+
+
+class Terms(msgspec.Struct, frozen=True, kw_only=True):
+    """Base of all terms. Subclasses check in ``__post_init__`` what needs no data."""
+
+
+T = TypeVar("T", bound=Terms)
+
+
+class Kind(Enum):
+    """What kind of value a term takes, worded for messages."""
+
+    FLAG = "true or false"
+    WHOLE = "a whole number"
+    TEXT = "text in quotes"
+    CHOICE = "one of the choices"
+    NAMES = "a list of names"
+    MAPPING = "a table with a text for each name"
+    NAMES_EACH = "a table with a list of names for each name"
+    TABLES = "one or more tables"
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """
+    One term as declared.
+
+    Attributes
+    ----------
+    key : str
+        As a docket and a command write it: ``name-source``.
+    attribute : str
+        As the code writes it: ``name_source``.
+    choices : tuple of str
+        For `Kind.CHOICE`, what may be chosen.
+    members : type of Terms, optional
+        For `Kind.TABLES`, the terms of one table.
+    """
+
+    key: str
+    attribute: str
+    kind: Kind
+    required: bool
+    default: Any
+    description: str
+    choices: tuple[str, ...] = ()
+    members: type[Terms] | None = None
+
+
+@functools.cache
+def describe(declared: type[Terms]) -> tuple[Term, ...]:
+    """Return the terms that a type declares, in the order of declaration."""
+    hints = typing.get_type_hints(declared, include_extras=True)
+    return tuple(
+        _term(field, hints[field.name]) for field in msgspec.structs.fields(declared)
+    )
+
+
+def _term(field: msgspec.structs.FieldInfo, hint: Any) -> Term:
+    assert typing.get_origin(hint) is Annotated, f"{field.name} lacks a description"
+    bare, meta = typing.get_args(hint)[:2]
+    kind, choices, members = _kind(bare)
+    default = field.default
+    if default is msgspec.NODEFAULT and field.default_factory is not msgspec.NODEFAULT:
+        default = field.default_factory()
+    return Term(
+        key=field.name.rstrip("_").replace("_", "-"),
+        attribute=field.name,
+        kind=kind,
+        required=field.required,
+        default=None if default is msgspec.NODEFAULT else default,
+        description=meta.description,
+        choices=choices,
+        members=members,
+    )
+
+
+def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
+    origin, args = typing.get_origin(hint), typing.get_args(hint)
+    if origin in (types.UnionType, Union):
+        (hint,) = (each for each in args if each is not type(None))
+        return _kind(hint)
+    if origin is Literal:
+        return Kind.CHOICE, args, None
+    if origin is tuple:
+        if isinstance(args[0], type) and issubclass(args[0], Terms):
+            return Kind.TABLES, (), args[0]
+        return Kind.NAMES, (), None
+    if origin is dict:
+        return (Kind.MAPPING if args[1] is str else Kind.NAMES_EACH), (), None
+    return {bool: Kind.FLAG, int: Kind.WHOLE, str: Kind.TEXT}[hint], (), None
+
+
+def read(declared: type[T], given: Mapping[str, Any], where: str = "") -> T:
+    """
+    Make terms of what a docket or a command says.
+
+    Parameters
+    ----------
+    declared : type of Terms
+    given : mapping
+        Keys as a docket writes them, values as TOML gives them.
+    where : str, optional
+        What holds the keys, such as ``rule 2``, for messages.
+
+    Raises
+    ------
+    BadTerms
+        For a key that is not declared (the nearest is named), a value of the wrong
+        kind, or a missing one; `BadTerms.term` holds the key.
+    """
+    terms = {term.key: term for term in describe(declared)}
+    prefix = f"{where}: " if where else ""
+    for key in given:
+        if key not in terms:
+            raise BadTerms(
+                f"{prefix}there is no key '{key}'.",
+                nearest_or_all(key, terms, "keys"),
+                term=key,
+            )
+    for term in terms.values():
+        if term.required and term.key not in given:
+            raise BadTerms(
+                f"{prefix}the key '{term.key}' is missing.",
+                f"It says: {_lower_first(term.description)}",
+                term=term.key,
+            )
+    values = {
+        terms[key].attribute: _value(terms[key], value, prefix)
+        for key, value in given.items()
+    }
+    return declared(**values)
+
+
+def _value(term: Term, value: Any, prefix: str) -> Any:
+    if term.kind in (Kind.NAMES, Kind.NAMES_EACH) and isinstance(value, str):
+        value = parse_names(value) if term.kind is Kind.NAMES else value
+    if not _fits(term.kind, value):
+        raise BadTerms(
+            f"{prefix}'{term.key}' is {_shown(value)}; it should be {term.kind.value}.",
+            f"It says: {_lower_first(term.description)}",
+            term=term.key,
+        )
+    if term.kind is Kind.CHOICE and value not in term.choices:
+        raise BadTerms(
+            f"{prefix}'{term.key}' is {_shown(value)}.",
+            nearest_or_all(value, term.choices, "choices"),
+            term=term.key,
+        )
+    if term.kind is Kind.NAMES:
+        return tuple(value)
+    if term.kind is Kind.NAMES_EACH:
+        return {name: _names(each) for name, each in value.items()}
+    if term.kind is Kind.TABLES:
+        assert term.members is not None
+        return tuple(
+            read(term.members, table, f"{prefix}{term.key} {number}")
+            for number, table in enumerate(value, 1)
+        )
+    return value
+
+
+def _names(value: Any) -> tuple[str, ...]:
+    return parse_names(value) if isinstance(value, str) else tuple(value)
+
+
+def _fits(kind: Kind, value: Any) -> bool:
+    if kind is Kind.FLAG:
+        return isinstance(value, bool)
+    if kind is Kind.WHOLE:
+        return isinstance(value, int) and not isinstance(value, bool)
+    if kind in (Kind.TEXT, Kind.CHOICE):
+        return isinstance(value, str)
+    if kind is Kind.NAMES:
+        return _is_names(value)
+    if kind is Kind.MAPPING:
+        return isinstance(value, Mapping) and all(
+            isinstance(each, str) for each in value.values()
+        )
+    if kind is Kind.NAMES_EACH:
+        return isinstance(value, Mapping) and all(
+            isinstance(each, str) or _is_names(each) for each in value.values()
+        )
+    return isinstance(value, list | tuple) and all(
+        isinstance(each, Mapping) for each in value
+    )
+
+
+def _is_names(value: Any) -> bool:
+    return isinstance(value, list | tuple) and all(
+        isinstance(each, str) for each in value
+    )
+
+
+def _shown(value: Any) -> str:
+    """Show a value as a docket would write it."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str):
+        return f"'{value}'"
+    if isinstance(value, Mapping):
+        return "a table"
+    if isinstance(value, list | tuple):
+        return "a list"
+    return str(value)
+
+
+def _lower_first(text: str) -> str:
+    return text[:1].lower() + text[1:]
+
+
+def plain(terms: Terms) -> dict[str, Any]:
+    """Return the terms that differ from their defaults, as a docket would say them."""
+    said: dict[str, Any] = {}
+    for term in describe(type(terms)):
+        value = getattr(terms, term.attribute)
+        if value == term.default and not term.required:
+            continue
+        if term.kind is Kind.TABLES:
+            value = [plain(each) for each in value]
+        elif term.kind is Kind.NAMES:
+            value = list(value)
+        elif term.kind is Kind.NAMES_EACH:
+            value = {name: list(each) for name, each in value.items()}
+        said[term.key] = value
+    return said
+
+
+_JSON_TYPES: dict[Kind, dict[str, Any]] = {
+    Kind.FLAG: {"type": "boolean"},
+    Kind.WHOLE: {"type": "integer"},
+    Kind.TEXT: {"type": "string"},
+    Kind.NAMES: {"type": ["array", "string"], "items": {"type": "string"}},
+    Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.NAMES_EACH: {
+        "type": "object",
+        "additionalProperties": {
+            "type": ["array", "string"],
+            "items": {"type": "string"},
+        },
+    },
+}
+
+
+def json_schema(declared: type[Terms], *, also: Mapping[str, Any] = {}) -> dict[str, Any]:  # noqa: B006
+    """
+    Return the JSON Schema (draft 2020-12) of a table that says these terms.
+
+    Parameters
+    ----------
+    declared : type of Terms
+    also : mapping, optional
+        Properties that stand before the declared ones.
+    """
+    properties = {**also, **{term.key: _schema(term) for term in describe(declared)}}
+    required = [term.key for term in describe(declared) if term.required]
+    schema: dict[str, Any] = {
+        "type": "object",
+        "properties": properties,
+        "additionalProperties": False,
+    }
+    return {**schema, "required": required} if required else schema
+
+
+def _schema(term: Term) -> dict[str, Any]:
+    if term.kind is Kind.CHOICE:
+        schema: dict[str, Any] = {"enum": list(term.choices)}
+    elif term.kind is Kind.TABLES:
+        assert term.members is not None
+        schema = {"type": "array", "items": json_schema(term.members)}
+    else:
+        schema = dict(_JSON_TYPES[term.kind])
+    if term.default not in (None, (), {}):
+        schema["default"] = term.default
+    return {**schema, "description": term.description}

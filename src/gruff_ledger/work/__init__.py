@@ -1,0 +1,1 @@
+"""The verbs, one module each: their terms and a pure function ``perform``."""

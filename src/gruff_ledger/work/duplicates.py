@@ -1,0 +1,196 @@
+"""duplicates: records whose key occurs in another record.
+
+A record with a blank in a key field never matches anything. Without key fields the
+whole record is the key, and then a blank cell equals only a cell of the same text.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+import numpy as np
+import pyarrow as pa
+from msgspec import Meta
+
+from gruff_ledger.naming import find_fields, format_names
+from gruff_ledger.outcome import Note, Outcome, SetAside
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Table,
+    number_column,
+    spread_column,
+)
+from gruff_ledger.terms import Terms
+from gruff_ledger.work.keys import blank_key_mask, first_with_same_key, group_sizes
+
+_DEFAULT_HEADINGS = {"mark": "duplicate", "count": "copies", "show": "group"}
+
+
+class DuplicatesTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    by: Annotated[
+        tuple[str, ...],
+        Meta(
+            description="The fields that identify a record; without them the whole "
+            "record does."
+        ),
+    ] = ()
+    keep: Annotated[
+        Literal["first", "last"],
+        Meta(description="Which record of a group stands for it."),
+    ] = "first"
+    treat: Annotated[
+        Literal["set-aside", "mark", "count", "show"],
+        Meta(
+            description="What to do: set-aside takes out all but the kept record of "
+            "a group; mark adds a field that says kept or repeats; count adds a field "
+            "with the number of copies; show leaves only the groups, brought together "
+            "and numbered."
+        ),
+    ] = "set-aside"
+    field: Annotated[
+        str | None,
+        Meta(
+            description="The heading of the field that mark, count and show add "
+            "(otherwise duplicate, copies and group)."
+        ),
+    ] = None
+
+    def __post_init__(self) -> None:
+        """Refuse a field heading where no field is added."""
+        if self.field is not None and self.treat == "set-aside":
+            raise BadTerms(
+                "set-aside adds no field.",
+                "Leave `field` out, or set `treat` to mark, count or show.",
+                term="field",
+            )
+
+
+def perform(terms: DuplicatesTerms, table: Table) -> Outcome:
+    """
+    Find the records that repeat another, and treat them as the terms say.
+
+    Parameters
+    ----------
+    terms : DuplicatesTerms
+    table : Table, n records
+
+    Returns
+    -------
+    Outcome
+        With `set-aside`, the repeats are set aside with the record kept; with `show`,
+        the records that repeat nothing are; otherwise every record stays.
+
+    Raises
+    ------
+    UnknownField
+        If `by` names a field that the list does not have.
+    BadTerms
+        If the field to add is there already.
+    """
+    by, notes = find_fields(table, terms.by, "by")
+    columns = [table.column(heading) for heading in by or table.headings]
+    first = _first_of_group(table, columns, by_fields=bool(by))
+    kept = first if terms.keep == "first" else _last_of_group(first)
+    repeats = kept != np.arange(len(table))
+    notes += _notes(table, by, columns, first, repeats)
+    heading = terms.field or _DEFAULT_HEADINGS.get(terms.treat, "")
+    if terms.treat == "mark":
+        grouped = group_sizes(first) > 1
+        codes = np.where(repeats, 2, np.where(grouped, 1, 0))
+        marked = spread_column(("", "kept", "repeats"), codes)
+        return Outcome(table.with_field(heading, marked), notes=notes)
+    if terms.treat == "count":
+        counts = number_column(group_sizes(first))
+        return Outcome(table.with_field(heading, counts), notes=notes)
+    if terms.treat == "show":
+        return _shown(table, first, heading, notes)
+    aside: tuple[SetAside, ...] = ()
+    if repeats.any():
+        reason = f"repeats another record by {format_names(by)}" if by else (
+            "repeats another record in every field"
+        )
+        aside = (
+            SetAside(reason, table.filter(repeats), table.origin.pick(kept[repeats])),
+        )
+    remaining = table.filter(~repeats) if aside else table
+    return Outcome(remaining, aside, notes=notes)
+
+
+def _first_of_group(
+    table: Table, columns: Sequence[Column], *, by_fields: bool
+) -> Indices:
+    """Return each record's first equal; a record with a blank key has only itself."""
+    first = np.arange(len(table), dtype=np.int64)
+    if not len(table) or not columns:
+        return first
+    keyed = ~blank_key_mask(columns) if by_fields else None
+    if keyed is None or keyed.all():
+        return first_with_same_key(columns)
+    wanted = pa.array(keyed)
+    places = np.flatnonzero(keyed)
+    narrowed = [column.filter(wanted) for column in columns]
+    if len(places):
+        first[places] = places[first_with_same_key(narrowed)]
+    return first
+
+
+def _last_of_group(first: Indices) -> Indices:
+    """For each record, return the index of the last record with the same key."""
+    last = np.arange(len(first), dtype=np.int64)
+    np.maximum.at(last, first, np.arange(len(first), dtype=np.int64))
+    return last[first]
+
+
+def _shown(
+    table: Table, first: Indices, heading: str, notes: tuple[Note, ...]
+) -> Outcome:
+    grouped = group_sizes(first) > 1
+    members = np.flatnonzero(grouped)
+    together = members[np.argsort(first[members], kind="stable")]
+    _, numbers = np.unique(first[together], return_inverse=True)
+    groups = table.take(together).with_field(heading, number_column(numbers + 1), at=0)
+    aside: tuple[SetAside, ...] = ()
+    if len(members) < len(table):
+        aside = (SetAside("repeats no other record", table.filter(~grouped)),)
+    return Outcome(groups, aside, notes=notes)
+
+
+def _notes(
+    table: Table,
+    by: tuple[str, ...],
+    columns: Sequence[Column],
+    first: Indices,
+    repeats: Mask,
+) -> tuple[Note, ...]:
+    how = f"by {format_names(by)}" if by else "by the whole record"
+    count = int(repeats.sum())
+    groups = len(np.unique(first[repeats])) if count else 0
+    origin = table.origin.pick(repeats) if count else None
+    said = f"{_number(count, 'record repeats', 'records repeat')} another {how}"
+    said += f", in {_number(groups, 'group', 'groups')}." if count else "."
+    remedy = "" if by else "To compare chosen fields only, name them in `by`."
+    notes = [Note(said, remedy, origin)]
+    if by:
+        blank = blank_key_mask(columns)
+        if blank.any():
+            blanks = int(blank.sum())
+            number = _number(blanks, "record matches", "records match")
+            notes.append(
+                Note(
+                    f"{number} nothing, with a blank in a key field.",
+                    "To compare them too, choose other fields in `by`.",
+                    table.origin.pick(blank),
+                    warning=True,
+                )
+            )
+    return tuple(notes)
+
+
+def _number(count: int, one: str, many: str) -> str:
+    return f"{count} {one if count == 1 else many}"

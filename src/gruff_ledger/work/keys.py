@@ -1,0 +1,158 @@
+"""Which records have the same key: array work on the key fields.
+
+Cells are compared by 64-bit fingerprints, sorted; then the cells of every record that
+was found to repeat another are compared to the character, so that two cells that share
+a fingerprint by accident are never taken for equal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    concat_columns,
+    mapped,
+    text_column,
+)
+
+# Records whose fingerprints are made at a time: the numbers of a stretch stay in the
+# processor's cache, and stretches are spread over threads.
+_STRETCH_RECORDS = 1 << 16
+
+
+def first_with_same_key(columns: Sequence[Column]) -> Indices:
+    """
+    For each record, return the index of the first record with the same key.
+
+    Parameters
+    ----------
+    columns : sequence of Column, n records each
+        The key fields; cells are compared exactly, blank ones too.
+
+    Returns
+    -------
+    ndarray of int64, shape (n,)
+        A record whose key occurs in no earlier record has its own index.
+
+    Examples
+    --------
+    >>> from gruff_ledger.table import text_column
+    >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
+    array([0, 1, 0, 0])
+    """
+    first = first_equal(record_fingerprints(columns))
+    _mend_accidents(first, columns)
+    return first
+
+
+def record_fingerprints(columns: Sequence[Column]) -> Fingerprints:
+    """Return one fingerprint a record of the given fields; see `fingerprints`."""
+    n = len(columns[0])
+    starts = range(0, n, _STRETCH_RECORDS)
+
+    def of_stretch(start: int) -> Fingerprints:
+        stretch = (column.slice(start, _STRETCH_RECORDS) for column in columns)
+        return combined([fingerprints(column) for column in stretch])
+
+    if n <= _STRETCH_RECORDS:
+        return of_stretch(0)
+    return np.concatenate(mapped(of_stretch, starts))
+
+
+def first_equal(values: Fingerprints) -> Indices:
+    """For each value, return the index of the first value equal to it."""
+    n = len(values)
+    first = np.arange(n, dtype=np.int64)
+    if n < 2:
+        return first
+    order = np.argsort(values)
+    ordered = values[order]
+    # Only runs of equal values matter, and most values stand alone.
+    same_as_before = np.zeros(n + 1, np.bool_)
+    np.equal(ordered[1:], ordered[:-1], out=same_as_before[1:n])
+    in_run = np.flatnonzero(same_as_before[:n] | same_as_before[1:])
+    if not len(in_run):
+        return first
+    members = order[in_run].astype(np.int64)
+    starts = np.flatnonzero(~same_as_before[in_run])
+    lengths = np.diff(np.append(starts, len(members)))
+    # The sort is not stable, so the first of a run is its least index.
+    first[members] = np.repeat(np.minimum.reduceat(members, starts), lengths)
+    return first
+
+
+def _mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
+    """Part the records whose fingerprints agree and whose cells do not, in place."""
+    repeats = np.flatnonzero(first != np.arange(len(first)))
+    if not len(repeats):
+        return
+    differs = np.zeros(len(repeats), np.bool_)
+    for column in columns:
+        differs |= _differ(column, repeats, first[repeats])
+    if not differs.any():
+        return
+    # Accidents are of the order of n² / 2⁶⁵: one in a billion lists of a million.
+    for start in np.unique(first[repeats[differs]]).tolist():
+        members = np.flatnonzero(first == start)
+        keys = zip(
+            *(column.take(pa.array(members)).to_pylist() for column in columns),
+            strict=True,
+        )
+        seen: dict[tuple[str, ...], int] = {}
+        for member, key in zip(members.tolist(), keys, strict=True):
+            first[member] = seen.setdefault(key, member)
+
+
+def _differ(column: Column, one: Indices, other: Indices) -> Mask:
+    import pyarrow.compute as compute
+
+    unequal = compute.not_equal(column.take(pa.array(one)), column.take(pa.array(other)))
+    return np.asarray(unequal.to_numpy(zero_copy_only=False), np.bool_)
+
+
+def index_in(column: Column, values: Sequence[str]) -> Indices:
+    """
+    For each cell, return the index of the value equal to it.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    values : sequence of str
+        Of two equal ones the first is meant.
+
+    Returns
+    -------
+    ndarray of int64, shape (n,)
+        -1 where no value is equal to the character.
+
+    Examples
+    --------
+    >>> from gruff_ledger.table import text_column
+    >>> index_in(text_column(["B", "A", "a"]), ["A", "B"])
+    array([ 1,  0, -1])
+    """
+    if not len(column) or not values:
+        return np.full(len(column), -1, np.int64)
+    together = concat_columns([text_column(values), column])
+    first = first_with_same_key([together])[len(values) :]
+    return np.where(first < len(values), first, -1)
+
+
+def blank_key_mask(columns: Sequence[Column]) -> Mask:
+    """Mark the records with a blank in any of the key fields."""
+    masks = [blank_mask(column) for column in columns]
+    return np.logical_or.reduce(masks) if masks else np.zeros(0, np.bool_)
+
+
+def group_sizes(first: npt.NDArray[np.int64]) -> Indices:
+    """For each record, return how many records share its key, itself among them."""
+    return np.bincount(first, minlength=len(first))[first].astype(np.int64)
