@@ -5,8 +5,8 @@ raised where the fault is found and gains its place as it climbs, with `placed`.
 place in `cli` catches it, writes one paragraph and exits with status 2.
 
 The name of a term stands in backquotes in ``remedy``: a command's message shows it as
-the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in ``what``
-are left alone, because ``what`` may quote data.
+the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in
+``what`` are left alone, because ``what`` may quote data.
 """
 
 from __future__ import annotations

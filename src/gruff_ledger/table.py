@@ -7,10 +7,11 @@ as long as the origin, and headings are distinct.
 
 from __future__ import annotations
 
+import functools
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, TypeGuard, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -70,6 +71,36 @@ class Origin:
         return Origin(self.source[which], self.record[which])
 
 
+class Kept:
+    """
+    A column of which only some records are kept, taken out when they are looked at.
+
+    Most work looks at a few fields and drops a few records; copying the others each
+    time would cost more than the work. Writing takes the records out stretch by
+    stretch, so that the list and what is left of it are never both in memory.
+
+    Parameters
+    ----------
+    base : Column, n records
+    wanted : ndarray of bool, shape (n,)
+        Shared by all columns that were narrowed together.
+    """
+
+    __slots__ = ("base", "made", "wanted")
+
+    def __init__(self, base: Column, wanted: Mask) -> None:
+        self.base = base
+        self.wanted = wanted
+        self.made: Column | None = None
+
+    def column(self) -> Column:
+        """Return the kept records; from then on only they are held."""
+        if self.made is None:
+            self.made = self.base.filter(pa.array(self.wanted))
+            self.base = None
+        return self.made
+
+
 @dataclass(frozen=True, slots=True)
 class Table:
     """
@@ -78,21 +109,25 @@ class Table:
     Attributes
     ----------
     headings : tuple of str, distinct
-    columns : tuple of pyarrow.ChunkedArray of string, without nulls
+    held : tuple of Column (pyarrow.ChunkedArray of string, without nulls), or of Kept
+        See `columns` for the arrays themselves.
     origin : Origin, n records
     name : str
         What the person calls the list; used in messages.
     """
 
     headings: tuple[str, ...]
-    columns: tuple[Column, ...]
+    held: tuple[Column | Kept, ...]
     origin: Origin
     name: str = "the list"
 
     def __post_init__(self) -> None:
-        assert len(self.headings) == len(self.columns)
+        assert len(self.headings) == len(self.held)
         assert len(set(self.headings)) == len(self.headings)
-        assert all(len(column) == len(self.origin) for column in self.columns)
+        assert all(
+            isinstance(held, Kept) or len(held) == len(self.origin)
+            for held in self.held
+        )
 
     @classmethod
     def from_records(
@@ -113,27 +148,85 @@ class Table:
     def __len__(self) -> int:
         return len(self.origin)
 
+    @property
+    def columns(self) -> tuple[Column, ...]:
+        """The array of each field, in the order of the headings."""
+        work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
+        return tuple(work(_column, self.held))
+
     def column(self, heading: str) -> Column:
         """Return the array of a field, by its exact heading."""
-        return self.columns[self.headings.index(heading)]
+        return _column(self.held[self.headings.index(heading)])
 
     def records(self, start: int = 0, stop: int | None = None) -> list[tuple[str, ...]]:
         """Return a few records as tuples of text, for showing and for tests."""
         length = max(0, (len(self) if stop is None else min(stop, len(self))) - start)
-        if not self.columns:
+        if not self.held:
             return [()] * length
         parts = [column.slice(start, length).to_pylist() for column in self.columns]
         return list(zip(*parts, strict=True))
 
+    def stretches(self, size: int) -> Iterator[Callable[[], list[Column]]]:
+        """
+        Cut the list in stretches of at most `size` records, for work in threads.
+
+        Yields
+        ------
+        callable
+            Returns the columns of the stretch, in the order of the headings.
+        """
+        pending = [each for each in self.held if _is_pending(each)]
+        wanted = pending[0].wanted if pending else np.ones(len(self), np.bool_)
+        done = 0
+        for start in range(0, len(wanted), size):
+            part = wanted[start : start + size]
+            count = int(np.count_nonzero(part))
+            if count:
+                yield functools.partial(
+                    self._stretch, wanted, slice(start, start + size), done, count
+                )
+            done += count
+
+    def _stretch(
+        self, wanted: Mask, base: slice, start: int, count: int
+    ) -> list[Column]:
+        """Return `count` records from `start`, which lie at `base` where pending."""
+        mask = pa.array(wanted[base])
+        return [
+            held.base.slice(base.start, len(mask)).filter(mask)
+            if _is_pending(held) and held.wanted is wanted
+            else _column(held).slice(start, count)
+            for held in self.held
+        ]
+
     def filter(self, mask: Mask) -> Table:
         """Return the records where `mask`, a bool a record, is true."""
-        wanted = pa.array(mask)
-        return self._made_of(lambda column: column.filter(wanted), mask)
+        narrowed: dict[int, Mask] = {}
+
+        def kept(held: Column | Kept) -> Kept:
+            if not _is_pending(held):
+                return Kept(_column(held), mask)
+            if id(held.wanted) not in narrowed:
+                wanted = held.wanted.copy()
+                wanted[wanted] = mask
+                narrowed[id(held.wanted)] = wanted
+            return Kept(held.base, narrowed[id(held.wanted)])
+
+        held = tuple(kept(each) for each in self.held)
+        return Table(self.headings, held, self.origin.pick(mask), self.name)
 
     def take(self, indices: Indices) -> Table:
         """Return the records at `indices`, in that order."""
+        if len(indices) * 4 < len(self):
+            # Arrow joins all chunks before it takes from them; picking out the few
+            # that are wanted, chunk by chunk, is much less work.
+            few = np.zeros(len(self), np.bool_)
+            few[indices] = True
+            return self.filter(few).take((np.cumsum(few) - 1)[indices])
         wanted = pa.array(indices)
-        return self._made_of(lambda column: column.take(wanted), indices)
+        work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
+        columns = tuple(work(lambda held: _column(held).take(wanted), self.held))
+        return Table(self.headings, columns, self.origin.pick(indices), self.name)
 
     def slice(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""
@@ -161,19 +254,22 @@ class Table:
         place = len(self.headings) if at is None else at
         return Table(
             (*self.headings[:place], heading, *self.headings[place:]),
-            (*self.columns[:place], column, *self.columns[place:]),
+            (*self.held[:place], column, *self.held[place:]),
             self.origin,
             self.name,
         )
 
     def renamed(self, name: str) -> Table:
         """Return the same list under another name."""
-        return Table(self.headings, self.columns, self.origin, name)
+        return Table(self.headings, self.held, self.origin, name)
 
-    def _made_of(self, made: Callable[[Column], Column], which: Any) -> Table:
-        work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
-        columns = tuple(work(made, self.columns))
-        return Table(self.headings, columns, self.origin.pick(which), self.name)
+
+def _is_pending(held: Any) -> TypeGuard[Kept]:
+    return isinstance(held, Kept) and held.made is None
+
+
+def _column(held: Column | Kept) -> Column:
+    return held.column() if isinstance(held, Kept) else held
 
 
 def text_column(cells: Iterable[str]) -> Column:
@@ -212,6 +308,16 @@ def concat_columns(columns: Sequence[Column]) -> Column:
     """Return columns end to end, without copying cells."""
     chunks = [chunk for column in columns for chunk in column.chunks]
     return pa.chunked_array(chunks, pa.string())
+
+
+def joined(column: Column) -> Column:
+    """Return a column in chunks as few as can be."""
+    # A chunk's offsets are 32-bit numbers; well below that limit one chunk will do.
+    if column.nbytes > 1 << 30:
+        return column
+    return pa.chunked_array(
+        [pa.concat_arrays(column.chunks or [pa.array([], "string")])]
+    )
 
 
 def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:

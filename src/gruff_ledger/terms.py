@@ -278,7 +278,9 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
 }
 
 
-def json_schema(declared: type[Terms], *, also: Mapping[str, Any] = {}) -> dict[str, Any]:  # noqa: B006
+def json_schema(
+    declared: type[Terms], *, also: Mapping[str, Any] = {}
+) -> dict[str, Any]:
     """
     Return the JSON Schema (draft 2020-12) of a table that says these terms.
 

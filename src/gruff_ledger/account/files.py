@@ -182,7 +182,7 @@ def _line_facts(line: Line) -> dict[str, Any]:
     return {
         "entry": line.label,
         "result": line.result,
-        **line.facts,
+        **{key: _known(value) for key, value in line.facts.items()},
         "records_in": line.records_in,
         "records_out": line.records_out,
         "set_aside": line.records_aside,
@@ -190,6 +190,11 @@ def _line_facts(line: Line) -> dict[str, Any]:
         "cells_changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
     }
+
+
+def _known(value: Any) -> Any:
+    """Return a fact; one that was still being found out is waited for."""
+    return value() if callable(value) else value
 
 
 def _findings_by_rule(account: Account) -> list[Mapping[str, Any]]:

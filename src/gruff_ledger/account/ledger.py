@@ -30,7 +30,8 @@ class Line:
         Blank records at the end of a source, which are no records of the list.
     facts : mapping
         For ``account.json``: how a source was read, its size and hash; or the terms
-        of an entry and the lists it was given.
+        of an entry and the lists it was given. A fact that takes a while is a
+        function that returns it.
     """
 
     label: str

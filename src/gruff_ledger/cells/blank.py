@@ -12,13 +12,12 @@ from __future__ import annotations
 import re
 
 import numpy as np
+import pyarrow as pa
 
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask
 
-_WHITE_SPACE = (
-    "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
-)
+_WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
 _INVISIBLE = (
     "\xad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f"
     "\u202a-\u202e\u2060-\u206f\u3164\ufe00-\ufe0f\ufeff\uffa0\ufff0-\ufff8"
@@ -69,16 +68,14 @@ def blank_mask(column: Column) -> Mask:
 
 def _blank_in_chunk(chunk: Chunk) -> Mask:
     lengths = np.diff(chunk.offsets)
-    blank = lengths == 0
+    blank: Mask = lengths == 0
     if not len(chunk.bytes):
         return blank
     first = chunk.bytes[np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1)]
     doubtful = np.flatnonzero(_CAN_BEGIN_BLANK[first] & ~blank)
-    # Few cells begin with such a byte, so looking at each is rare work.
-    known: dict[str, bool] = {}
-    for index in doubtful.tolist():
-        text = chunk.array[index].as_py()
-        if text not in known:
-            known[text] = is_blank(text)
-        blank[index] = known[text]
+    if len(doubtful):
+        # Each distinct text is decided on once.
+        coded = chunk.array.take(pa.array(doubtful)).dictionary_encode()
+        decided = np.array([is_blank(text) for text in coded.dictionary.to_pylist()])
+        blank[doubtful] = decided[coded.indices.to_numpy()]
     return blank

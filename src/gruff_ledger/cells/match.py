@@ -82,22 +82,35 @@ def combined(fields: list[Fingerprints]) -> Fingerprints:
 
 
 def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
-    starts = chunk.offsets[:-1].astype(np.int64)
-    lengths = np.diff(chunk.offsets).astype(np.int64)
-    result = lengths.astype(np.uint64) * _SPREAD
+    """Mix each cell into its fingerprint, eight bytes of all cells at a time."""
+    at, left = chunk.offsets[:-1], np.diff(chunk.offsets)
+    lengths = left
+    shortest, longest = int(left.min()), int(left.max())
     words = _words_at_every_byte(chunk.bytes)
-    longest = int(lengths.max())
+    result = left.astype(np.uint64)
+    result *= _SPREAD
+    # The cells that have bytes left: all of them at first, then those at `which`.
+    which: npt.NDArray[np.intp] | None = None
+    state = result
     for done in range(0, min(longest, _LONG_CELL_BYTES), _WORD_BYTES):
-        if done == 0:
-            which: slice | npt.NDArray[np.int64] = slice(None)
-            left, at = lengths, starts
+        if done:
+            if shortest <= done:
+                longer = np.flatnonzero(left > _WORD_BYTES)
+                which = longer if which is None else which[longer]
+                at, left, state = at[longer], left[longer], state[longer]
+            at, left = at + np.int32(_WORD_BYTES), left - np.int32(_WORD_BYTES)
+        word = words[at]
+        if shortest < done + _WORD_BYTES:
+            word &= _KEEP_BITS[np.minimum(left, _WORD_BYTES)]
+        word ^= state
+        word *= _MIX
+        word ^= word >> _SHIFT
+        word *= _SPREAD
+        state = word
+        if which is None:
+            result = word
         else:
-            which = np.flatnonzero(lengths > done)
-            left, at = lengths[which] - done, starts[which] + done
-        word = words[at] & _KEEP_BITS[np.minimum(left, _WORD_BYTES)]
-        mixed = (result[which] ^ word) * _MIX
-        mixed ^= mixed >> _SHIFT
-        result[which] = mixed * _SPREAD
+            result[which] = word
     result ^= result >> _SHIFT
     # Rare: only cells of more than `_LONG_CELL_BYTES`.
     for index in np.flatnonzero(lengths > _LONG_CELL_BYTES).tolist():
@@ -109,7 +122,6 @@ def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
 
 def _words_at_every_byte(data: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint64]:
     """Return a view that reads, at any byte, the eight bytes from there on."""
-    # Arrow pads its buffers, but a padding of eight bytes is not promised, and a
-    # sliced buffer may end at its last cell: the end is padded by copying.
+    # A buffer may end at its last cell: the end is padded, by copying all of it.
     padded = np.concatenate([data, np.zeros(_WORD_BYTES, np.uint8)])
     return np.ndarray((len(data) + 1,), "<u8", buffer=padded, strides=(1,))

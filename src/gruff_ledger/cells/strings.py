@@ -15,7 +15,6 @@ import pyarrow as pa
 
 from gruff_ledger.table import Column
 
-
 _NO_BYTES = np.zeros(0, np.uint8)
 
 

@@ -1,7 +1,7 @@
 """The command `gruff`: the group of all commands, and the one place that ends a run.
 
-Only Click is imported at the top: ``gruff --version`` and ``gruff --help`` must start at
-once. Each command imports what it needs when it is looked up.
+Only Click is imported at the top: ``gruff --version`` and ``gruff --help`` must start
+at once. Each command imports what it needs when it is looked up.
 """
 
 from __future__ import annotations
@@ -93,7 +93,13 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         # A console that cannot show a letter must not end the run.
         with contextlib.suppress(AttributeError):
             stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
-    sys.exit(_status(lambda: gruff.main(arguments, "gruff", standalone_mode=False)))
+    status = _status(lambda: gruff.main(arguments, "gruff", standalone_mode=False))
+    with contextlib.suppress(OSError, ValueError):
+        sys.stdout.flush()
+        sys.stderr.flush()
+    # All outputs are closed by now. Leaving at once gives a large list back to the
+    # system in one piece, which is a tenth of the time of a whole run on it.
+    os._exit(status)
 
 
 def _status(run: Callable[[], Any]) -> int:

@@ -1,7 +1,7 @@
 """From declared terms to the options of a command, and back to terms.
 
-Every check is made by `gruff_ledger.terms.read`, as for dockets; here text is only taken
-apart into the values that a docket would hold.
+Every check is made by `gruff_ledger.terms.read`, as for dockets; here text is only
+taken apart into the values that a docket would hold.
 """
 
 from __future__ import annotations

@@ -25,7 +25,12 @@ from gruff_ledger.table import Table
 if TYPE_CHECKING:
     from rich.console import Console
 
-_DELIMITER_NAMES = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "vertical bars"}
+_DELIMITER_NAMES = {
+    ",": "commas",
+    ";": "semicolons",
+    "\t": "tabs",
+    "|": "vertical bars",
+}
 
 # Work that takes longer than this says what it is doing.
 _QUIET_SECONDS = 1.0
@@ -111,7 +116,9 @@ def show_summary(run: Run, *, as_json: bool, ledger: Path | None) -> None:
         click.echo(line, err=True)
 
 
-def _summary_lines(account: Account, balance: Balance, ledger: Path | None) -> list[str]:
+def _summary_lines(
+    account: Account, balance: Balance, ledger: Path | None
+) -> list[str]:
     lines: list[str] = []
     for source in account.sources:
         lines += paragraph(_source_words(source), "")
@@ -129,8 +136,8 @@ def _source_words(line: Line) -> str:
     fields = counted(len(facts["headings"]), "field")
     written = f"{facts['encoding']}, {_delimiter_words(facts['delimiter'])}"
     return (
-        f"{facts['address']}: {counted(line.records_in, 'record')}, {fields} ({written}, "
-        f"heading in row {facts['heading_row']})."
+        f"{facts['address']}: {counted(line.records_in, 'record')}, {fields} "
+        f"({written}, heading in row {facts['heading_row']})."
     )
 
 

@@ -126,7 +126,7 @@ def account_view(account: Account, balance: Balance) -> ScreenTable:
 
 
 def _findings(lines: list[Line]) -> Text:
-    """Count findings by severity, the worst first; colour repeats what the word says."""
+    """Count findings by severity, the worst first; colour only repeats the word."""
     styles = {Severity.STOP: "red", Severity.WARN: "yellow", Severity.NOTE: ""}
     parts = [
         Text(f"{count} {severity}", style=style)

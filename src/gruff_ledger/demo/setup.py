@@ -19,7 +19,7 @@ _FOLDER = "gruff-demo"
 
 
 def free_folder(parent: Path) -> Path:
-    """Return the first of gruff-demo, gruff-demo-2, … that does not exist in a folder."""
+    """Return the first of gruff-demo, gruff-demo-2, … that is not there yet."""
     folder = parent / _FOLDER
     number = 1
     while folder.exists():

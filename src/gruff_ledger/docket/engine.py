@@ -10,7 +10,7 @@ import datetime
 from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from pathlib import Path
+from functools import partial
 
 import msgspec
 
@@ -25,7 +25,7 @@ from gruff_ledger.account.ledger import Account, Balance, Line, Out
 from gruff_ledger.docket.job import Entry, Job, ListToRead
 from gruff_ledger.lists.address import open_address, read_list
 from gruff_ledger.lists.reading import Reading
-from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.source import Hashing, Opened
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Note, Outcome
@@ -49,6 +49,7 @@ def run(
     job: Job,
     *,
     replace: bool = False,
+    hash_sources: bool = False,
     keep_result: bool = False,
     on_step: Callable[[str], None] = lambda step: None,
 ) -> Run:
@@ -60,6 +61,8 @@ def run(
     job : Job
     replace : bool
         Whether outputs that exist may be replaced.
+    hash_sources : bool
+        Whether the account needs the hashes of the sources; a ledger always has them.
     keep_result : bool
         Whether to hand over the last list made, for showing.
     on_step : callable
@@ -82,7 +85,8 @@ def run(
     paths = [each.path for each in opened.values() if each.path is not None]
     with Outputs(paths, replace=replace) as outputs:
         _claim(job, outputs)
-        tables = _read_all(job, opened, account, on_step)
+        hashed = hash_sources or job.ledger is not None
+        tables = _read_all(job, opened, account, on_step, hashed=hashed)
         account.uses = Counter(name for entry in job.entries for name in entry.lists)
         for entry in job.entries:
             on_step(f"{entry.number} {entry.verb.name}")
@@ -142,23 +146,29 @@ def _read_all(
     opened: Mapping[str, Opened],
     account: Account,
     on_step: Callable[[str], None],
+    *,
+    hashed: bool,
 ) -> dict[str, Table]:
     tables: dict[str, Table] = {}
     to_read = [each for each in job.lists if each.name in opened]
     for position, each in enumerate(to_read):
         on_step(f"reading {each.name}")
         reading = read_list(opened[each.name], each.reading, source=position)
-        account.sources.append(_source_line(each, reading))
+        # Parsing keeps every processor busy, and the work after it does not: so the
+        # hash is begun when the list has been read.
+        hashing = Hashing(opened[each.name]) if hashed else None
+        account.sources.append(_source_line(each, reading, hashing))
         tables[each.name] = reading.table
     return tables
 
 
-def _source_line(listed: ListToRead, reading: Reading) -> Line:
+def _source_line(listed: ListToRead, reading: Reading, hashing: Hashing | None) -> Line:
     source = reading.source
     facts = {
         "address": source.address,
-        "size_bytes": source.size_bytes,
-        "sha256": source.sha256,
+        "size_bytes": source.checksum.size_bytes,
+        # Still to be called: it may take a while.
+        "sha256": None if hashing is None else partial(hashing.result, source.checksum),
         "modified": _iso(source.modified),
         "encoding": source.encoding,
         "byte_order_mark": source.byte_order_mark,

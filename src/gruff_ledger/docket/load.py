@@ -67,9 +67,9 @@ class EntryTerms(Terms, frozen=True, kw_only=True):
     """What every entry says beside the terms of its verb."""
 
     do: Annotated[str, Meta(description="The verb.")]
-    as_: Annotated[
-        str | None, Meta(description="A name for the resulting list.")
-    ] = None
+    as_: Annotated[str | None, Meta(description="A name for the resulting list.")] = (
+        None
+    )
 
 
 class OneListTerms(EntryTerms, frozen=True, kw_only=True):
@@ -86,7 +86,9 @@ class SeveralListsTerms(EntryTerms, frozen=True, kw_only=True):
 
     lists: Annotated[
         tuple[str, ...],
-        Meta(description="The lists to work on; all lists of the docket, unless named."),
+        Meta(
+            description="The lists to work on; all lists of the docket, unless named."
+        ),
     ] = ()
 
 
@@ -124,8 +126,9 @@ class _Text:
                     found += 1
                     at = place if found == number else None
             if found == number and (at is not None or not header) and key is not None:
-                written = rf"\s*(\[\[?\s*{re.escape(header)}\s*\.)?\s*\"?{re.escape(key)}\"?\s*(=|\])"
-                if re.match(written, line):
+                table = rf"(\[\[?\s*{re.escape(header)}\s*\.)?"
+                name = rf"\"?{re.escape(key)}\"?"
+                if re.match(rf"\s*{table}\s*{name}\s*(=|\])", line):
                     return place
         return at
 
@@ -394,7 +397,9 @@ def _verb(table: Mapping[str, Any]) -> Verb:
         )
     if name not in VERBS:
         raise BadTerms(
-            f"there is no verb '{name}'.", nearest_or_all(name, VERBS, "verbs"), term="do"
+            f"there is no verb '{name}'.",
+            nearest_or_all(name, VERBS, "verbs"),
+            term="do",
         )
     return VERBS[name]
 
@@ -405,7 +410,9 @@ def _check_keys(table: Mapping[str, Any], verb: Verb, keys: set[str]) -> None:
     for key in table:
         if key not in known:
             raise BadTerms(
-                f"there is no key '{key}'.", nearest_or_all(key, known, "keys"), term=key
+                f"there is no key '{key}'.",
+                nearest_or_all(key, known, "keys"),
+                term=key,
             )
 
 

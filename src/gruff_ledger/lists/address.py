@@ -31,9 +31,7 @@ def open_address(address: str, *, name: str, folder: Path | None = None) -> Open
         If there is nothing readable there.
     """
     if address == STANDARD_INPUT:
-        return open_bytes(
-            sys.stdin.buffer.read(), name=name, address="standard input"
-        )
+        return open_bytes(sys.stdin.buffer.read(), name=name, address="standard input")
     path = Path(address) if folder is None else folder / address
     return open_path(path, name=name, address=address)
 

@@ -38,6 +38,7 @@ from gruff_ledger.lists.source import (
     Opened,
     Seen,
     Surprise,
+    changed_meanwhile,
 )
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
@@ -356,10 +357,12 @@ def _parse_careful(
     ragged = _Ragged()
     groups: list[list[Column]] = [[] for _ in range(width)]
     with contextlib.closing(_feed(opened, encoding, layout)) as feed:
-        lines = _Lines(io.TextIOWrapper(feed, encoding="utf-8", newline=""))
+        lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
         fitting: list[list[str]] = []
         number = 0
-        for number, cells in enumerate(csv.reader(lines, delimiter=layout.delimiter), 1):
+        for number, cells in enumerate(
+            csv.reader(lines, delimiter=layout.delimiter), 1
+        ):
             text = lines.taken()
             if len(cells) == width:
                 fitting.append(cells)
@@ -433,8 +436,7 @@ def _reading(
     account = Source(
         name=opened.name,
         address=opened.address,
-        size_bytes=parsed.seen.size_bytes,
-        sha256=parsed.seen.sha256,
+        checksum=parsed.seen.checksum,
         modified=opened.modified,
         encoding=encoding.name,
         byte_order_mark=bool(encoding.bom),
@@ -459,13 +461,8 @@ def _reading(
 
 def _check_unchanged(opened: Opened, seen: Seen) -> None:
     # Only for files: the size of a stream is that of the bytes held in memory.
-    if opened.path is not None and seen.size_bytes != opened.size_bytes:
-        raise UnreadableSource(
-            f"it changed while it was read: {opened.size_bytes} bytes became "
-            f"{seen.size_bytes}.",
-            "Wait until whoever writes it is done, and run again.",
-            file=opened.address,
-        )
+    if opened.path is not None and seen.checksum.size_bytes != opened.size_bytes:
+        raise changed_meanwhile(opened.address)
 
 
 def _settle(
@@ -520,7 +517,12 @@ def _settle(
         Origin(np.full(len(numbers), source, np.int32), numbers),
         name,
     )
-    return table, short, (SetAside(_TOO_LONG, beyond, text=tuple(long_texts)),), extra_blank
+    return (
+        table,
+        short,
+        (SetAside(_TOO_LONG, beyond, text=tuple(long_texts)),),
+        extra_blank,
+    )
 
 
 def _with_records_put_in(

@@ -88,7 +88,9 @@ def detect_encoding(head: bytes, pinned: str | None, file: str) -> Encoding:
     UnreadableSource
         If the source is not text.
     """
-    marked = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark[0])), None)
+    marked = next(
+        (mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark[0])), None
+    )
     if pinned is not None:
         name = _known_codec(pinned, file)
         if marked and name in (marked[1], marked[1].removesuffix("-le"), "utf-8-sig"):
@@ -158,7 +160,7 @@ def guess_encoding(data: bytes) -> str:
     except UnicodeDecodeError:
         return ranked[0].encoding if ranked else "iso-8859-1"
     western = [each for each in ranked if "cp1252" in each.could_be_from_charset]
-    if not ranked or western and western[0].chaos <= ranked[0].chaos + 0.02:
+    if not ranked or (western and western[0].chaos <= ranked[0].chaos + 0.02):
         return "windows-1252"
     return ranked[0].encoding.replace("_", "-")
 

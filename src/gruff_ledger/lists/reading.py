@@ -11,6 +11,7 @@ from typing import Annotated
 
 from msgspec import Meta
 
+from gruff_ledger.lists.source import Checksum
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
@@ -86,9 +87,8 @@ class Source:
     Attributes
     ----------
     name, address : str
-    size_bytes : int
-    sha256 : str
-        Of all its bytes, as they were when they were read (FIPS 180-4).
+    checksum : Checksum
+        Of all its bytes, as they were when they were read.
     modified : float or None
         When the file was last changed, in seconds since 1970 in UTC.
     encoding, delimiter : str
@@ -106,8 +106,7 @@ class Source:
 
     name: str
     address: str
-    size_bytes: int
-    sha256: str
+    checksum: Checksum
     modified: float | None
     encoding: str
     byte_order_mark: bool

@@ -1,7 +1,7 @@
-"""Sources as bytes: opened, read once through, hashed on the way.
+"""Sources as bytes: opened, read through, hashed.
 
 `Opened` is a source that can be read again from the start; `Feed` is one reading of it,
-as UTF-8 without a byte-order mark, whatever its encoding is.
+as UTF-8 without a byte-order mark, whatever its encoding is; `Hashing` is another.
 """
 
 from __future__ import annotations
@@ -11,10 +11,10 @@ import errno
 import hashlib
 import io
 import threading
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from queue import Queue
 from typing import BinaryIO
 
 from gruff_ledger.problems import UnreadableSource
@@ -100,9 +100,7 @@ def _empty(shown: str) -> UnreadableSource:
 def unreadable(error: OSError, path: Path, shown: str) -> UnreadableSource:
     """Word an operating system's refusal to read a file."""
     if isinstance(error, FileNotFoundError):
-        return UnreadableSource(
-            "there is no such file.", _near_file(path), file=shown
-        )
+        return UnreadableSource("there is no such file.", _near_file(path), file=shown)
     if isinstance(error, PermissionError):
         return UnreadableSource(
             "permission to read it is denied.",
@@ -130,11 +128,23 @@ def _near_file(path: Path) -> str:
 
 
 @dataclass(slots=True)
+class Checksum:
+    """Number of bytes and CRC-32 (ISO/IEC 8802-3): tells two readings apart."""
+
+    size_bytes: int = 0
+    crc32: int = 0
+
+    def add(self, block: bytes) -> None:
+        """Take in the next bytes."""
+        self.size_bytes += len(block)
+        self.crc32 = zlib.crc32(block, self.crc32)
+
+
+@dataclass(slots=True)
 class Seen:
     """What one reading of a source saw; complete once the reading is."""
 
-    sha256: str = ""
-    size_bytes: int = 0
+    checksum: Checksum
     has_quote: bool = False
     tail: bytes = field(default=b"", repr=False)
 
@@ -171,7 +181,7 @@ class Feed(io.RawIOBase):
         refuse_quotes: bool = False,
     ) -> None:
         super().__init__()
-        self.seen = Seen()
+        self.seen = Seen(Checksum())
         self.surprised = False
         self._name = opened.address
         self._stream = opened.start()
@@ -180,7 +190,6 @@ class Feed(io.RawIOBase):
             None if encoding == "utf-8" else codecs.getincrementaldecoder(encoding)()
         )
         self._refuse_quotes = refuse_quotes
-        self._hasher = _Hasher()
         self._pending = b""
         self._at_end = False
         self._leave_out(len(bom), skip)
@@ -215,9 +224,8 @@ class Feed(io.RawIOBase):
         return len(taken)
 
     def close(self) -> None:
-        """Stop reading; the hash stays unknown unless the end was reached."""
+        """Stop reading."""
         if not self.closed:
-            self._hasher.stop()
             self._stream.close()
         super().close()
 
@@ -225,7 +233,6 @@ class Feed(io.RawIOBase):
         """Read what is left, and return what was seen of the whole."""
         while self.read(_BLOCK_BYTES):
             pass
-        self.seen.sha256 = self._hasher.result()
         return self.seen
 
     def _leave_out(self, bom_bytes: int, skip: int) -> None:
@@ -254,13 +261,8 @@ class Feed(io.RawIOBase):
         try:
             raw = self._stream.read(size)
         except OSError as error:
-            raise UnreadableSource(
-                f"it could not be read to its end: {error.strerror or error}.",
-                "Check the disk or the connection, and try again.",
-                file=self._name,
-            ) from error
-        self.seen.size_bytes += len(raw)
-        self._hasher.add(raw)
+            raise _cut_off(error, self._name) from error
+        self.seen.checksum.add(raw)
         return raw
 
     def _watch(self, block: bytes) -> None:
@@ -271,40 +273,71 @@ class Feed(io.RawIOBase):
                 raise Surprise
         tail = self.seen.tail
         self.seen.tail = (
-            block[-TAIL_BYTES:] if len(block) >= TAIL_BYTES else (tail + block)[-TAIL_BYTES:]
+            block[-TAIL_BYTES:]
+            if len(block) >= TAIL_BYTES
+            else (tail + block)[-TAIL_BYTES:]
         )
 
 
-class _Hasher:
-    """SHA-256 of the blocks added, computed in a thread beside the reading."""
+class Hashing:
+    """
+    The SHA-256 of a source (FIPS 180-4), found in a thread beside the work.
 
-    # So many blocks may wait: memory stays bounded when hashing is the slower part.
-    _WAITING = 16
+    Hashing takes longer than parsing, so that it has a reading of its own and the whole
+    time of the run. That both readings gave the same bytes is told by a cheap checksum.
+    """
 
-    def __init__(self) -> None:
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
         self._sum = hashlib.sha256()
-        self._blocks: Queue[bytes | None] = Queue(self._WAITING)
-        self._thread: threading.Thread | None = None
+        self._check = Checksum()
+        self._error: OSError | None = None
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread.start()
 
-    def add(self, block: bytes) -> None:
-        if self._thread is None:
-            if len(block) < _BLOCK_BYTES // 4:
-                self._sum.update(block)
-                return
-            self._thread = threading.Thread(target=self._run, daemon=True)
-            self._thread.start()
-        self._blocks.put(block)
+    def result(self, read: Checksum) -> str:
+        """
+        Wait for the hash, in hexadecimal.
 
-    def result(self) -> str:
-        self.stop()
+        Parameters
+        ----------
+        read : Checksum
+            That of the bytes from which the list was made.
+
+        Raises
+        ------
+        UnreadableSource
+            If the source changed between the readings.
+        """
+        self._thread.join()
+        if self._error is not None:
+            raise _cut_off(self._error, self._opened.address) from self._error
+        if read != self._check:
+            raise changed_meanwhile(self._opened.address)
         return self._sum.hexdigest()
 
-    def stop(self) -> None:
-        if self._thread is not None:
-            self._blocks.put(None)
-            self._thread.join()
-            self._thread = None
-
     def _run(self) -> None:
-        while (block := self._blocks.get()) is not None:
-            self._sum.update(block)
+        try:
+            with self._opened.start() as stream:
+                while block := stream.read(_BLOCK_BYTES):
+                    self._sum.update(block)
+                    self._check.add(block)
+        except OSError as error:
+            self._error = error
+
+
+def changed_meanwhile(shown: str) -> UnreadableSource:
+    """Word that a source did not stay the same while it was read."""
+    return UnreadableSource(
+        "it changed while it was read. Nothing was written.",
+        "Wait until whoever writes it is done, and run again.",
+        file=shown,
+    )
+
+
+def _cut_off(error: OSError, shown: str) -> UnreadableSource:
+    return UnreadableSource(
+        f"it could not be read to its end: {error.strerror or error}.",
+        "Check the disk or the connection, and try again.",
+        file=shown,
+    )

@@ -13,6 +13,7 @@ import os
 import secrets
 import stat
 from collections.abc import Callable, Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Self
@@ -40,6 +41,10 @@ class Outputs:
         self._claimed: dict[Path, str] = {}
         self._staged: list[tuple[Path, Path, str]] = []
         self._made: list[Path] = []
+        # Flushing waits for the disk, not for the processor: the next output is made
+        # meanwhile.
+        self._threads = ThreadPoolExecutor(1)
+        self._flushing: list[tuple[Future[None], str]] = []
 
     def __enter__(self) -> Self:
         return self
@@ -50,6 +55,7 @@ class Outputs:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
+        self._threads.shutdown()
         for staged, _, _ in self._staged:
             _remove(staged)
         for folder in reversed(self._made):
@@ -114,15 +120,26 @@ class Outputs:
             self._staged.append((beside, place, shown))
             with beside.open("xb") as sink:
                 write(sink)
-                sink.flush()
-                os.fsync(sink.fileno())
             if place.exists():
-                os.chmod(beside, stat.S_IMODE(place.stat().st_mode))
+                beside.chmod(stat.S_IMODE(place.stat().st_mode))
+            self._flushing.append((self._threads.submit(_flush, beside), shown))
         except OSError as error:
             raise _unwritable(error, shown) from error
 
     def commit(self) -> None:
-        """Put all written outputs in their places."""
+        """
+        Put all written outputs in their places, once all of them are on the disk.
+
+        Raises
+        ------
+        UnwritableOutput
+            If one cannot be flushed, has appeared meanwhile, or cannot be replaced.
+        """
+        for flushed, shown in self._flushing:
+            try:
+                flushed.result()
+            except OSError as error:
+                raise _unwritable(error, shown) from error
         while self._staged:
             staged, place, shown = self._staged[0]
             try:
@@ -132,7 +149,7 @@ class Outputs:
                         "Write to another file, or set `replace`.",
                         file=shown,
                     )
-                os.replace(staged, place)
+                staged.replace(place)
             except OSError as error:
                 raise _unwritable(error, shown) from error
             self._staged.pop(0)
@@ -143,6 +160,11 @@ class Outputs:
         for each in reversed(missing):
             each.mkdir()
             self._made.append(each)
+
+
+def _flush(path: Path) -> None:
+    with path.open("rb+") as written:
+        os.fsync(written.fileno())
 
 
 def _resolved(path: Path) -> Path:
@@ -157,7 +179,7 @@ def _resolved(path: Path) -> Path:
 
 def _same_file(one: Path, other: Path) -> bool:
     with contextlib.suppress(OSError):
-        return os.path.samefile(one, other)
+        return one.samefile(other)
     return False
 
 

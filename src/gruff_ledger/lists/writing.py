@@ -7,7 +7,7 @@ it must be: when it holds the delimiter, a double quote or a line end.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, BinaryIO
 
@@ -16,11 +16,11 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.strings import chunk_of
-from gruff_ledger.table import Table, thread_count
+from gruff_ledger.table import Column, Table, thread_count
 
 # Records formatted at a time: enough to keep threads busy, little enough that the
 # text in hand stays small beside the list.
-_BATCH_RECORDS = 1 << 15
+_STRETCH_RECORDS = 1 << 14
 
 _BYTE_ORDER_MARK = "\ufeff"
 
@@ -42,9 +42,9 @@ def write_delimited(table: Table, sink: BinaryIO, delimiter: str = ",") -> None:
     gives the same cells, but for blank records at the end, which reading leaves out.
     """
     sink.write(_heading_line(table.headings, delimiter))
-    if not table.columns:
+    if not table.headings:
         return
-    for text in _in_order(_batches(table), delimiter):
+    for text in _in_order(table, delimiter):
         sink.write(text)
 
 
@@ -65,62 +65,56 @@ def _quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-def _batches(table: Table) -> Iterator[Any]:
-    names = [str(place) for place in range(len(table.columns))]
-    whole = pa.Table.from_arrays(list(table.columns), names=names)
-    yield from whole.to_batches(max_chunksize=_BATCH_RECORDS)
-
-
-def _in_order(batches: Iterator[Any], delimiter: str) -> Iterator[memoryview]:
-    """Format batches in threads, a few ahead of the one being written."""
-    first = next(batches, None)
-    if first is None:
-        return
-    second = next(batches, None)
-    if second is None:
-        yield _formatted(first, delimiter)
+def _in_order(table: Table, delimiter: str) -> Iterator[memoryview]:
+    """Format stretches in threads, a few ahead of the one being written."""
+    stretches = table.stretches(_STRETCH_RECORDS)
+    if len(table) <= _STRETCH_RECORDS:
+        for stretch in stretches:
+            yield _formatted(stretch, delimiter)
         return
     waiting: deque[Future[memoryview]] = deque()
     with ThreadPoolExecutor(thread_count()) as threads:
-        for batch in (first, second):
-            waiting.append(threads.submit(_formatted, batch, delimiter))
-        for batch in batches:
-            waiting.append(threads.submit(_formatted, batch, delimiter))
+        for stretch in stretches:
+            waiting.append(threads.submit(_formatted, stretch, delimiter))
             if len(waiting) > 2 * thread_count():
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()
 
 
-def _formatted(batch: Any, delimiter: str) -> memoryview:
+def _formatted(stretch: Callable[[], list[Column]], delimiter: str) -> memoryview:
     """Return the lines of some records."""
-    if batch.num_columns > 1:
+    columns = stretch()
+    if len(columns) > 1:
+        names = [str(place) for place in range(len(columns))]
         options = arrow_csv.WriteOptions(
             include_header=False, delimiter=delimiter, quoting_style="none"
         )
         sink = pa.BufferOutputStream()
         try:
-            arrow_csv.write_csv(batch, sink, options)
+            part = pa.Table.from_arrays(columns, names=names)
+            arrow_csv.write_csv(part, sink, options)
         except pa.ArrowInvalid:
             pass  # Some cell needs quotes; Arrow would then quote every one.
         else:
             return memoryview(sink.getvalue())
-    return _formatted_with_quotes(batch, delimiter)
+    return _formatted_with_quotes(columns, delimiter)
 
 
-def _formatted_with_quotes(batch: Any, delimiter: str) -> memoryview:
+def _formatted_with_quotes(columns: list[Column], delimiter: str) -> memoryview:
     import pyarrow.compute as compute
 
-    columns = [_quoted_column(column, delimiter) for column in batch.columns]
-    if len(columns) == 1:
+    ready = [
+        _quoted_column(pa.concat_arrays(each.chunks), delimiter) for each in columns
+    ]
+    if len(ready) == 1:
         # An empty line could be taken for no record at all.
-        columns[0] = compute.if_else(compute.equal(columns[0], ""), '""', columns[0])
+        joined = compute.if_else(compute.equal(ready[0], ""), '""', ready[0])
+    else:
+        joined = compute.binary_join_element_wise(*ready, delimiter)
     # The line feed is the delimiter between the line and an empty text after it.
-    joined = columns[0]
-    if len(columns) > 1:
-        joined = compute.binary_join_element_wise(*columns, delimiter)
     lines = chunk_of(compute.binary_join_element_wise(joined, "", "\n"))
-    return memoryview(lines.bytes)
+    return lines.bytes.data
 
 
 def _quoted_column(column: Any, delimiter: str) -> Any:

@@ -95,10 +95,12 @@ def perform(terms: DuplicatesTerms, table: Table) -> Outcome:
     """
     by, notes = find_fields(table, terms.by, "by")
     columns = [table.column(heading) for heading in by or table.headings]
-    first = _first_of_group(table, columns, by_fields=bool(by))
+    # Compared as a whole record, blanks equal blanks: then none is left out.
+    blank = blank_key_mask(columns) if by else np.zeros(len(table), np.bool_)
+    first = _first_of_group(columns, blank)
     kept = first if terms.keep == "first" else _last_of_group(first)
     repeats = kept != np.arange(len(table))
-    notes += _notes(table, by, columns, first, repeats)
+    notes += _notes(table, by, blank, first, repeats)
     heading = terms.field or _DEFAULT_HEADINGS.get(terms.treat, "")
     if terms.treat == "mark":
         grouped = group_sizes(first) > 1
@@ -112,8 +114,10 @@ def perform(terms: DuplicatesTerms, table: Table) -> Outcome:
         return _shown(table, first, heading, notes)
     aside: tuple[SetAside, ...] = ()
     if repeats.any():
-        reason = f"repeats another record by {format_names(by)}" if by else (
-            "repeats another record in every field"
+        reason = (
+            f"repeats another record by {format_names(by)}"
+            if by
+            else ("repeats another record in every field")
         )
         aside = (
             SetAside(reason, table.filter(repeats), table.origin.pick(kept[repeats])),
@@ -122,18 +126,15 @@ def perform(terms: DuplicatesTerms, table: Table) -> Outcome:
     return Outcome(remaining, aside, notes=notes)
 
 
-def _first_of_group(
-    table: Table, columns: Sequence[Column], *, by_fields: bool
-) -> Indices:
-    """Return each record's first equal; a record with a blank key has only itself."""
-    first = np.arange(len(table), dtype=np.int64)
-    if not len(table) or not columns:
+def _first_of_group(columns: Sequence[Column], blank: Mask) -> Indices:
+    """Return each record's first equal; one with a blank key has only itself."""
+    first = np.arange(len(blank), dtype=np.int64)
+    if not len(blank) or not columns:
         return first
-    keyed = ~blank_key_mask(columns) if by_fields else None
-    if keyed is None or keyed.all():
+    if not blank.any():
         return first_with_same_key(columns)
-    wanted = pa.array(keyed)
-    places = np.flatnonzero(keyed)
+    wanted = pa.array(~blank)
+    places = np.flatnonzero(~blank)
     narrowed = [column.filter(wanted) for column in columns]
     if len(places):
         first[places] = places[first_with_same_key(narrowed)]
@@ -164,7 +165,7 @@ def _shown(
 def _notes(
     table: Table,
     by: tuple[str, ...],
-    columns: Sequence[Column],
+    blank: Mask,
     first: Indices,
     repeats: Mask,
 ) -> tuple[Note, ...]:
@@ -176,19 +177,16 @@ def _notes(
     said += f", in {_number(groups, 'group', 'groups')}." if count else "."
     remedy = "" if by else "To compare chosen fields only, name them in `by`."
     notes = [Note(said, remedy, origin)]
-    if by:
-        blank = blank_key_mask(columns)
-        if blank.any():
-            blanks = int(blank.sum())
-            number = _number(blanks, "record matches", "records match")
-            notes.append(
-                Note(
-                    f"{number} nothing, with a blank in a key field.",
-                    "To compare them too, choose other fields in `by`.",
-                    table.origin.pick(blank),
-                    warning=True,
-                )
+    if blank.any():
+        number = _number(int(blank.sum()), "record matches", "records match")
+        notes.append(
+            Note(
+                f"{number} nothing, with a blank in a key field.",
+                "To compare them too, choose other fields in `by`.",
+                table.origin.pick(blank),
+                warning=True,
             )
+        )
     return tuple(notes)
 
 

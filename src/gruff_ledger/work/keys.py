@@ -20,6 +20,7 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     concat_columns,
+    joined,
     mapped,
     text_column,
 )
@@ -27,6 +28,11 @@ from gruff_ledger.table import (
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
 # processor's cache, and stretches are spread over threads.
 _STRETCH_RECORDS = 1 << 16
+
+# Records looked at, at three places of a list, to see which fields tell records apart,
+# and the share of distinct ones that is enough.
+_SAMPLE_RECORDS = 1000
+_TELLING_SHARE = 0.8
 
 
 def first_with_same_key(columns: Sequence[Column]) -> Indices:
@@ -49,9 +55,59 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
     array([0, 1, 0, 0])
     """
-    first = first_equal(record_fingerprints(columns))
-    _mend_accidents(first, columns)
+    n = len(columns[0])
+    first = np.arange(n, dtype=np.int64)
+    telling, others = _telling_first(columns)
+    prints = record_fingerprints(telling)
+    places = places_of_repeated(prints)
+    if not len(places):
+        return first
+    # From here on only the few records that may repeat one another are looked at.
+    may_repeat = np.zeros(n, np.bool_)
+    may_repeat[places] = True
+    wanted = pa.array(may_repeat)
+    # The chunks left would be small ones: joined, they are quicker to go through.
+    few = mapped(lambda column: joined(column.filter(wanted)), [*telling, *others])
+    prints = prints[places]
+    if others:
+        prints = combined([prints, record_fingerprints(few[len(telling) :])])
+    within = first_equal(prints)
+    _mend_accidents(within, few)
+    first[places] = places[within]
     return first
+
+
+def _telling_first(
+    columns: Sequence[Column],
+) -> tuple[list[Column], list[Column]]:
+    """
+    Part the fields that tell most records apart from those that need not be looked at.
+
+    A sample decides; the others are only compared between records that agree in the
+    first ones, so that a wrong choice costs time and nothing else.
+    """
+    n = len(columns[0])
+    if len(columns) == 1 or n < 4 * _SAMPLE_RECORDS:
+        return list(columns), []
+    starts = (0, n // 2, n - _SAMPLE_RECORDS)
+    samples = [
+        np.concatenate(
+            [fingerprints(column.slice(start, _SAMPLE_RECORDS)) for start in starts]
+        )
+        for column in columns
+    ]
+    distinct = [len(np.unique(sample)) for sample in samples]
+    order = sorted(range(len(columns)), key=lambda place: -distinct[place])
+    enough = _TELLING_SHARE * len(samples[0])
+    for used in range(1, len(order)):
+        if (
+            len(np.unique(combined([samples[place] for place in order[:used]])))
+            > enough
+        ):
+            break
+    else:
+        used = len(order)
+    return [columns[p] for p in order[:used]], [columns[p] for p in order[used:]]
 
 
 def record_fingerprints(columns: Sequence[Column]) -> Fingerprints:
@@ -68,25 +124,31 @@ def record_fingerprints(columns: Sequence[Column]) -> Fingerprints:
     return np.concatenate(mapped(of_stretch, starts))
 
 
+def places_of_repeated(values: Fingerprints) -> Indices:
+    """
+    Return the indices, in order, of all values that occur more than once.
+
+    A few others may be among them: those that share their first bits with one.
+    """
+    if len(values) < 2:
+        return np.zeros(0, np.int64)
+    ordered = np.sort(values)
+    repeated = ordered[1:][ordered[1:] == ordered[:-1]]
+    # A table of marks by first bits is much faster to ask than a sorted list.
+    bits = np.uint64(64 - max(8, (4 * len(values)).bit_length()))
+    marks = np.zeros(1 << (64 - int(bits)), np.bool_)
+    marks[repeated >> bits] = True
+    return np.flatnonzero(marks[values >> bits])
+
+
 def first_equal(values: Fingerprints) -> Indices:
     """For each value, return the index of the first value equal to it."""
-    n = len(values)
-    first = np.arange(n, dtype=np.int64)
-    if n < 2:
-        return first
-    order = np.argsort(values)
+    order = np.argsort(values, kind="stable")
     ordered = values[order]
-    # Only runs of equal values matter, and most values stand alone.
-    same_as_before = np.zeros(n + 1, np.bool_)
-    np.equal(ordered[1:], ordered[:-1], out=same_as_before[1:n])
-    in_run = np.flatnonzero(same_as_before[:n] | same_as_before[1:])
-    if not len(in_run):
-        return first
-    members = order[in_run].astype(np.int64)
-    starts = np.flatnonzero(~same_as_before[in_run])
-    lengths = np.diff(np.append(starts, len(members)))
-    # The sort is not stable, so the first of a run is its least index.
-    first[members] = np.repeat(np.minimum.reduceat(members, starts), lengths)
+    starts = np.ones(len(values), np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=starts[1:])
+    first = np.empty(len(values), np.int64)
+    first[order] = order[starts][np.cumsum(starts) - 1]
     return first
 
 
@@ -115,7 +177,9 @@ def _mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
 def _differ(column: Column, one: Indices, other: Indices) -> Mask:
     import pyarrow.compute as compute
 
-    unequal = compute.not_equal(column.take(pa.array(one)), column.take(pa.array(other)))
+    unequal = compute.not_equal(
+        column.take(pa.array(one)), column.take(pa.array(other))
+    )
     return np.asarray(unequal.to_numpy(zero_copy_only=False), np.bool_)
 
 

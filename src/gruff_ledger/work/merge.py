@@ -99,7 +99,7 @@ class _Matched:
 
     def column(self, heading: str) -> Column:
         if heading in self.places:
-            return self.table.columns[self.places[heading]]
+            return self.table.column(self.table.headings[self.places[heading]])
         return constant_column("", len(self.table))
 
 

@@ -1,0 +1,38 @@
+# `make demo` and `make test` each make their own virtual environment and need nothing
+# but Python 3.11 or newer. Without make, do by hand what the rules say.
+PYTHON ?= python3
+BIN = bin
+SOURCES := $(shell find src -type f -not -name '*.pyc') pyproject.toml README.md
+
+.PHONY: demo test check bench clean
+
+demo: .venv-demo/ready
+	.venv-demo/$(BIN)/gruff demo
+
+test: .venv-test/ready
+	.venv-test/$(BIN)/python -m unittest discover -s tests -t .
+
+check: .venv-test/checks-ready
+	.venv-test/$(BIN)/ruff format --check .
+	.venv-test/$(BIN)/ruff check .
+	.venv-test/$(BIN)/mypy
+
+bench: .venv-test/ready
+	.venv-test/$(BIN)/python bench/measure.py
+
+.venv-demo/ready: $(SOURCES)
+	$(PYTHON) -m venv .venv-demo
+	.venv-demo/$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade .
+	touch $@
+
+.venv-test/ready: $(SOURCES)
+	$(PYTHON) -m venv .venv-test
+	.venv-test/$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade '.[test]'
+	touch $@
+
+.venv-test/checks-ready: .venv-test/ready
+	.venv-test/$(BIN)/python -m pip install --quiet --disable-pip-version-check '.[check]'
+	touch $@
+
+clean:
+	rm -rf .venv-demo .venv-test bench/scratch
