@@ -107,14 +107,13 @@ def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...
     if alike:
         written = " and ".join(f"'{heading}'" for heading in alike)
         raise UnknownField(
-            f"no field is headed '{name}' as written, and {written} are both like it.",
+            f"{table.name} has no field '{name}' as written, and {written} are both "
+            "like it.",
             f"Write the heading exactly in `{term}`.",
-            file=table.name,
         )
     raise UnknownField(
-        f"there is no field '{name}', which '{term}' names.",
+        f"{table.name} has no field '{name}'.",
         nearest_or_all(name, table.headings, "fields"),
-        file=table.name,
     )
 
 
@@ -128,10 +127,7 @@ def find_fields(
         heading, said = find_field(table, name, term)
         if heading in found:
             raise BadTerms(
-                f"the field '{heading}' is named twice.",
-                f"Name it once in `{term}`.",
-                file=table.name,
-                term=term,
+                f"the field '{heading}' is named twice.", "Name it once.", term=term
             )
         found.append(heading)
         notes.extend(said)

@@ -127,8 +127,15 @@ class BadTerms(Problem):
         super().__init__(what, remedy, **place)  # type: ignore[arg-type]
         self.term = term
 
+    def place(self) -> str:
+        """Say where, from the file down to the term."""
+        if self.term is None:
+            return super().place()
+        named = f"key '{self.term}'" if self.in_docket else f"--{self.term}"
+        return ", ".join(part for part in (super().place(), named) if part)
 
-class BadDocket(Problem):
+
+class BadDocket(BadTerms):
     """A docket that cannot be followed as it is written."""
 
 

@@ -246,10 +246,8 @@ class Table:
         """
         if heading in self.headings:
             raise BadTerms(
-                f"the list already has a field '{heading}'.",
+                f"{self.name} already has a field '{heading}'.",
                 "Choose another heading for the new field.",
-                file=self.name,
-                field=heading,
             )
         place = len(self.headings) if at is None else at
         return Table(

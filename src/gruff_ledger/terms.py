@@ -25,7 +25,7 @@ from __future__ import annotations
 import functools
 import types
 import typing
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import Enum
 from typing import Annotated, Any, Literal, TypeVar, Union
@@ -127,7 +127,7 @@ def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
     return {bool: Kind.FLAG, int: Kind.WHOLE, str: Kind.TEXT}[hint], (), None
 
 
-def read(declared: type[T], given: Mapping[str, Any], where: str = "") -> T:
+def read(declared: type[T], given: Mapping[str, Any]) -> T:
     """
     Make terms of what a docket or a command says.
 
@@ -136,8 +136,6 @@ def read(declared: type[T], given: Mapping[str, Any], where: str = "") -> T:
     declared : type of Terms
     given : mapping
         Keys as a docket writes them, values as TOML gives them.
-    where : str, optional
-        What holds the keys, such as ``rule 2``, for messages.
 
     Raises
     ------
@@ -146,40 +144,41 @@ def read(declared: type[T], given: Mapping[str, Any], where: str = "") -> T:
         kind, or a missing one; `BadTerms.term` holds the key.
     """
     terms = {term.key: term for term in describe(declared)}
-    prefix = f"{where}: " if where else ""
     for key in given:
         if key not in terms:
-            raise BadTerms(
-                f"{prefix}there is no key '{key}'.",
-                nearest_or_all(key, terms, "keys"),
-                term=key,
-            )
+            raise unknown_key(key, terms)
     for term in terms.values():
         if term.required and term.key not in given:
             raise BadTerms(
-                f"{prefix}the key '{term.key}' is missing.",
+                "it is missing.",
                 f"It says: {_lower_first(term.description)}",
                 term=term.key,
             )
     values = {
-        terms[key].attribute: _value(terms[key], value, prefix)
-        for key, value in given.items()
+        terms[key].attribute: _value(terms[key], value) for key, value in given.items()
     }
     return declared(**values)
 
 
-def _value(term: Term, value: Any, prefix: str) -> Any:
+def unknown_key(key: str, known: Iterable[str]) -> BadTerms:
+    """Word that a key is not declared, with the nearest that is."""
+    return BadTerms(
+        "there is no such key.", nearest_or_all(key, known, "keys"), term=key
+    )
+
+
+def _value(term: Term, value: Any) -> Any:
     if term.kind in (Kind.NAMES, Kind.NAMES_EACH) and isinstance(value, str):
         value = parse_names(value) if term.kind is Kind.NAMES else value
     if not _fits(term.kind, value):
         raise BadTerms(
-            f"{prefix}'{term.key}' is {_shown(value)}; it should be {term.kind.value}.",
+            f"{_shown(value)} is not {term.kind.value}.",
             f"It says: {_lower_first(term.description)}",
             term=term.key,
         )
     if term.kind is Kind.CHOICE and value not in term.choices:
         raise BadTerms(
-            f"{prefix}'{term.key}' is {_shown(value)}.",
+            f"there is no choice {_shown(value)}.",
             nearest_or_all(value, term.choices, "choices"),
             term=term.key,
         )
@@ -188,12 +187,20 @@ def _value(term: Term, value: Any, prefix: str) -> Any:
     if term.kind is Kind.NAMES_EACH:
         return {name: _names(each) for name, each in value.items()}
     if term.kind is Kind.TABLES:
-        assert term.members is not None
         return tuple(
-            read(term.members, table, f"{prefix}{term.key} {number}")
-            for number, table in enumerate(value, 1)
+            _member(term, number, each) for number, each in enumerate(value, 1)
         )
     return value
+
+
+def _member(term: Term, number: int, table: Mapping[str, Any]) -> Terms:
+    """Read one of the tables of a term; what is wrong in it is said with its number."""
+    assert term.members is not None
+    try:
+        return read(term.members, table)
+    except BadTerms as problem:
+        inside = f"table {number}, '{problem.term}': {problem.what}"
+        raise BadTerms(inside, problem.remedy, term=term.key) from problem
 
 
 def _names(value: Any) -> tuple[str, ...]:

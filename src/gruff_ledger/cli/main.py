@@ -75,16 +75,20 @@ class _Commands(click.Group):
 
 @click.group(
     cls=_Commands,
+    invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
     epilog="Start with: gruff demo. Help on a command: gruff COMMAND --help.",
 )
 @click.version_option(__version__, prog_name="gruff", message="%(prog)s %(version)s")
-def gruff() -> None:
+@click.pass_context
+def gruff(ctx: click.Context) -> None:
     """Clean record lists and put them together, with every record accounted for.
 
     Sources are never written to, cells stay as they are to the character, and what
     comes in is kept or set aside with its reason.
     """
+    if ctx.invoked_subcommand is None:
+        click.echo(ctx.get_help())
 
 
 def main(arguments: list[str] | None = None) -> NoReturn:
@@ -108,6 +112,11 @@ def _status(run: Callable[[], Any]) -> int:
         sys.stdout.flush()
     except Problem as problem:
         return _say(problem.paragraph())
+    except click.NoSuchOption as error:
+        near = nearest_or_all(
+            error.option_name, error.possibilities or (), "such names"
+        )
+        return _say(f"there is no option '{error.option_name}'. {near}")
     except click.UsageError as error:
         where = error.ctx.command_path if error.ctx else "gruff"
         return _say(f"{error.format_message()} See {where} --help.")

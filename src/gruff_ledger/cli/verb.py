@@ -20,6 +20,7 @@ from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
 from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.problems import with_terms_named
 from gruff_ledger.work.registry import Verb
 
 _RESULT = "result"
@@ -40,10 +41,14 @@ class _VerbCommand(click.Command):
     def format_options(
         self, ctx: click.Context, formatter: click.HelpFormatter
     ) -> None:
+        helping = self.get_help_option(ctx)
         for title, options in self.groups:
             with formatter.section(title):
                 records = [option.get_help_record(ctx) for option in options]
                 formatter.write_dl([record for record in records if record])
+        if helping is not None and (record := helping.get_help_record(ctx)):
+            with formatter.section("Help"):
+                formatter.write_dl([record])
 
 
 def output_options() -> list[click.Option]:
@@ -101,11 +106,10 @@ def verb_command(verb: Verb) -> click.Command:
         help=_help(verb),
         epilog="A LIST is a path, or - for standard input.",
     )
-    helping = command.get_help_option(click.Context(command))
     command.groups = (
         ("What to do", tuple(own)),
         ("How the list is written (detected unless stated)", tuple(reading)),
-        ("Where things go", (*output, *([helping] if helping else []))),
+        ("Where things go", tuple(output)),
     )
     return command
 
@@ -113,7 +117,8 @@ def verb_command(verb: Verb) -> click.Command:
 def _help(verb: Verb) -> str:
     """Return the purpose, and what the verb's module says of its rules."""
     rules = (sys.modules[verb.terms.__module__].__doc__ or "").split("\n\n")[1:]
-    return "\n\n".join([verb.purpose, *rules]).replace("``", "'")
+    text = "\n\n".join([verb.purpose, *rules])
+    return with_terms_named(text, in_docket=False)
 
 
 def _run_verb(
@@ -160,7 +165,7 @@ def _run_verb(
 
 
 def _names(addresses: Sequence[str]) -> list[str]:
-    """Return what to call lists: the name of the file, or the address if two share it."""
+    """Name lists by their files, or by their addresses where two files share a name."""
     names = [list_name(address) for address in addresses]
     shared = {name for name, count in Counter(names).items() if count > 1}
     told: list[str] = []

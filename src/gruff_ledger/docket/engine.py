@@ -90,7 +90,7 @@ def run(
         account.uses = Counter(name for entry in job.entries for name in entry.lists)
         for entry in job.entries:
             on_step(f"{entry.number} {entry.verb.name}")
-            _perform(entry, tables, used, account)
+            _perform(entry, tables, used, account, job.docket)
         balance = account.strike_balance()
         on_step("writing")
         _write(job, tables, account, balance, outputs)
@@ -199,7 +199,11 @@ def _iso(seconds: float | None) -> str | None:
 
 
 def _perform(
-    entry: Entry, tables: dict[str, Table], used: Counter[str], account: Account
+    entry: Entry,
+    tables: dict[str, Table],
+    used: Counter[str],
+    account: Account,
+    docket: str | None,
 ) -> None:
     given = [tables[name].renamed(name) for name in entry.lists]
     # A list that nothing needs any more must not stay in memory beside its successor.
@@ -211,7 +215,8 @@ def _perform(
         outcome = entry.verb.perform(entry.terms, *given)
         check_balance(entry.place or entry.verb.name, given, outcome)
     except Problem as problem:
-        raise problem.placed(entry=entry.place, line=entry.line) from problem
+        placed = problem.placed(file=docket, entry=entry.place, line=entry.line)
+        raise placed from problem
     facts = {
         "do": entry.verb.name,
         "lists": list(entry.lists),

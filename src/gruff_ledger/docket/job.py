@@ -69,6 +69,8 @@ class Job:
     ----------
     folder : Path
         What relative addresses start from.
+    docket : str, optional
+        The docket as the person named it, for messages.
     lists : tuple of ListToRead
     entries : tuple of Entry
     outs : tuple of OutToWrite
@@ -85,3 +87,4 @@ class Job:
     outs: tuple[OutToWrite, ...] = ()
     ledger: Path | None = None
     aside: Path | None = None
+    docket: str | None = None

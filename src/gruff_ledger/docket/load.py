@@ -19,7 +19,7 @@ from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import BadDocket, BadTerms, nearest_or_all
-from gruff_ledger.terms import Terms, describe, read
+from gruff_ledger.terms import Terms, describe, read, unknown_key
 from gruff_ledger.work.registry import VERBS, Verb
 
 DOCKET_VERSION = 1
@@ -142,6 +142,7 @@ class _Text:
             file=self.file,
             entry=entry,
             line=self.line(header, number, problem.term),
+            term=problem.term,
         ) from problem
 
 
@@ -199,6 +200,7 @@ def load_docket(
         entries=entries,
         outs=outs,
         ledger=ledger,
+        docket=str(path),
     )
 
 
@@ -237,16 +239,12 @@ def _own_terms(raw: Mapping[str, Any], text: _Text) -> DocketTerms:
     try:
         for key in own:
             if key not in known:
-                raise BadTerms(
-                    f"there is no key '{key}'.",
-                    nearest_or_all(key, known, "keys"),
-                    term=key,
-                )
+                raise unknown_key(key, known)
         terms = read(DocketTerms, own)
     except BadTerms as problem:
         line = text.line(problem.term or "") or text.line("", 1, problem.term)
         raise BadDocket(
-            problem.what, problem.remedy, file=text.file, line=line
+            problem.what, problem.remedy, file=text.file, line=line, term=problem.term
         ) from problem
     if terms.docket != DOCKET_VERSION:
         raise BadDocket(
@@ -391,7 +389,7 @@ def _verb(table: Mapping[str, Any]) -> Verb:
     name = table.get("do")
     if not isinstance(name, str):
         raise BadTerms(
-            "the key 'do' is missing." if name is None else "'do' should name a verb.",
+            "it is missing." if name is None else "it should be the name of a verb.",
             f"The verbs are {', '.join(VERBS)}.",
             term="do",
         )
@@ -409,11 +407,7 @@ def _check_keys(table: Mapping[str, Any], verb: Verb, keys: set[str]) -> None:
     known = [*(term.key for term in describe(verb.terms)), *sorted(keys)]
     for key in table:
         if key not in known:
-            raise BadTerms(
-                f"there is no key '{key}'.",
-                nearest_or_all(key, known, "keys"),
-                term=key,
-            )
+            raise unknown_key(key, known)
 
 
 def _named_lists(

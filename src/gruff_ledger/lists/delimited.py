@@ -323,11 +323,13 @@ def _end_is_sure(opened: Opened, layout: Layout, parsed: _Parsed) -> bool:
         return True
     if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
         last = parsed.ragged.cells[-1]
+        is_open = _is_open_at_end(parsed.ragged.texts[-1], layout.delimiter)
     else:
         last = [column[-1].as_py() for column in parsed.columns]
-    if len(last[-1]) * 4 >= TAIL_BYTES:
-        return False
-    if _ends_in_open_quote(parsed.seen.tail, last[-1]):
+        if len(last[-1]) * 4 >= TAIL_BYTES:
+            return False
+        is_open = _ends_in_open_quote(parsed.seen.tail, last[-1])
+    if is_open:
         name = layout.heading[min(len(last), len(layout.heading)) - 1]
         raise _open_quote(opened, layout.heading_row + total, name, record=total)
     return True

@@ -65,8 +65,8 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
         """Refuse a field heading where no field is added."""
         if self.field is not None and self.treat == "set-aside":
             raise BadTerms(
-                "set-aside adds no field.",
-                "Leave `field` out, or set `treat` to mark, count or show.",
+                "setting aside adds no field to the list.",
+                "Leave it out, or set `treat` to mark, count or show.",
                 term="field",
             )
 

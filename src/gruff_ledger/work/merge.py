@@ -108,8 +108,7 @@ def _check_aliases(aliases: Mapping[str, str], tables: Sequence[Table]) -> None:
     for written in aliases:
         if written not in known:
             raise BadTerms(
-                f"no list has a field '{written}', to which `aliases` gives another "
-                "heading.".replace("`", "'"),
+                f"no list has a field '{written}'.",
                 nearest_or_all(written, dict.fromkeys(known), "fields"),
                 term="aliases",
             )
@@ -140,10 +139,9 @@ def _match(
                 heading = alike
         if heading in places:
             raise BadTerms(
-                f"two of its fields, '{table.headings[places[heading]]}' and "
+                f"two fields of {table.name}, '{table.headings[places[heading]]}' and "
                 f"'{written}', would both be '{heading}'.",
-                "Correct `aliases`.",
-                file=table.name,
+                "Let no two fields of one list have the same heading.",
                 term="aliases",
             )
         places[heading] = place
