@@ -1,0 +1,1 @@
+"""Tests: they mirror the package, and drive the built program on real files."""

@@ -1,0 +1,84 @@
+"""What tests share: temporary folders, and the built program."""
+
+from __future__ import annotations
+
+import csv
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.source import open_bytes
+from gruff_ledger.table import Table
+
+PROGRAM = Path(sys.executable).parent / ("gruff.exe" if os.name == "nt" else "gruff")
+
+
+def table(heading_line: str, *records: str, name: str = "the list") -> Table:
+    """Make a table of lines with cells separated by vertical bars."""
+    rows = [record.split("|") for record in records]
+    return Table.from_records(heading_line.split("|"), rows, name=name)
+
+
+def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:
+    """Read bytes as a delimited list."""
+    from gruff_ledger.lists.delimited import read_delimited
+
+    opened = open_bytes(data, name="list", address="list.csv")
+    return read_delimited(opened, ReadingTerms(**pinned), careful=careful)
+
+
+class FolderTest(unittest.TestCase):
+    """A test in a folder of its own, with the built program at hand."""
+
+    def setUp(self) -> None:
+        """Make the folder."""
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name).resolve()
+
+    def write(self, name: str, text: str | bytes) -> Path:
+        """Write a file in the folder; text is written as UTF-8, line ends as given."""
+        path = self.folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(text if isinstance(text, bytes) else text.encode("utf-8"))
+        return path
+
+    def text(self, name: str) -> str:
+        """Return what a file in the folder says."""
+        return (self.folder / name).read_bytes().decode("utf-8")
+
+    def records(self, name: str) -> list[dict[str, str]]:
+        """Return the records of a delimited file by heading, read independently."""
+        with (self.folder / name).open(encoding="utf-8", newline="") as lines:
+            return list(csv.DictReader(lines))
+
+    def gruff(
+        self, *arguments: str, stdin: bytes = b"", status: int | None = 0
+    ) -> subprocess.CompletedProcess[bytes]:
+        """Run the built program in the folder and check its exit status."""
+        done = subprocess.run(
+            [str(PROGRAM), *arguments],
+            cwd=self.folder,
+            input=stdin,
+            capture_output=True,
+            timeout=120,
+            check=False,
+        )
+        told = done.stderr.decode("utf-8", "replace")
+        if status is not None:
+            self.assertEqual(done.returncode, status, told)
+        self.assertNotIn("Traceback", told)
+        return done
+
+    def problem(self, *arguments: str, stdin: bytes = b"") -> str:
+        """Run the program where it must refuse; return its one paragraph."""
+        done = self.gruff(*arguments, stdin=stdin, status=2)
+        self.assertEqual(done.stdout, b"")
+        told = done.stderr.decode("utf-8").strip()
+        self.assertTrue(told.startswith("gruff: "), told)
+        self.assertNotIn("\n", told)
+        return told.removeprefix("gruff: ")

@@ -1,0 +1,95 @@
+"""Tests of how fields are named."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gruff_ledger.naming import (
+    find_field,
+    find_fields,
+    format_names,
+    made_headings,
+    parse_names,
+)
+from gruff_ledger.problems import BadTerms, UnknownField
+from tests.support import table
+
+
+class ParseNamesTest(unittest.TestCase):
+    def test_names_are_separated_by_commas(self) -> None:
+        """Space around them does not count; quotes hold commas and quotes."""
+        for text, names in (
+            ("boat", ("boat",)),
+            (" boat , berth no ", ("boat", "berth no")),
+            ('"berth, old" ,boat', ("berth, old", "boat")),
+            ('"the ""big"" one"', ('the "big" one',)),
+            ('""', ("",)),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(parse_names(text), names)
+
+    def test_refuses_what_is_not_a_list_of_names(self) -> None:
+        """An open quote, a missing name, text after a quote."""
+        for text in ('"boat', "boat,,berth", "", "boat,", '"a" b'):
+            with self.subTest(text=text), self.assertRaises(BadTerms):
+                parse_names(text)
+
+    @given(st.lists(st.text(max_size=8), min_size=1, max_size=5))
+    def test_reads_back_what_was_formatted(self, names: list[str]) -> None:
+        """Formatting and parsing are inverse, for any names."""
+        self.assertEqual(parse_names(format_names(names)), tuple(names))
+
+
+class FindFieldTest(unittest.TestCase):
+    def setUp(self) -> None:
+        """Make a list with two headings alike."""
+        self.list = table("Boat|Berth No|berth  no", name="north")
+
+    def test_takes_the_heading_as_written(self) -> None:
+        """An exact match is taken without a word."""
+        self.assertEqual(find_field(self.list, "berth  no", "by"), ("berth  no", ()))
+
+    def test_takes_the_only_loose_match_and_says_so(self) -> None:
+        """The note names the heading taken and the term."""
+        heading, (note,) = find_field(self.list, " BOAT", "by")
+        self.assertEqual(heading, "Boat")
+        self.assertIn("'Boat' was taken", note.what)
+        self.assertIn("`by`", note.remedy)
+
+    def test_refuses_two_loose_matches(self) -> None:
+        """It cannot know which is meant."""
+        with self.assertRaisesRegex(UnknownField, "are both like it"):
+            find_field(self.list, "BERTH NO", "by")
+
+    def test_names_the_nearest_of_an_unknown_heading(self) -> None:
+        """Or all, if none is near."""
+        with self.assertRaises(UnknownField) as caught:
+            find_field(self.list, "Baot", "by")
+        self.assertEqual(caught.exception.remedy, "Did you mean 'Boat'?")
+        with self.assertRaises(UnknownField) as caught:
+            find_field(self.list, "zzz", "by")
+        self.assertIn("'Boat', 'Berth No'", caught.exception.remedy)
+
+    def test_refuses_a_field_named_twice(self) -> None:
+        """Also when it is named in two ways."""
+        with self.assertRaisesRegex(BadTerms, "named twice"):
+            find_fields(self.list, ["Boat", "boat"], "by")
+
+
+class MadeHeadingsTest(unittest.TestCase):
+    def test_gives_blank_and_repeated_headings_free_names(self) -> None:
+        """A made-up name never takes one that is written."""
+        headings, made = made_headings(["boat", "", "boat", "field 2", "boat (2)", " "])
+        self.assertEqual(
+            headings,
+            ("boat", "field 2 (3)", "boat (3)", "field 2", "boat (2)", "field 6"),
+        )
+        self.assertEqual(made, {1: "", 2: "boat", 5: " "})
+
+    @given(st.lists(st.text(alphabet="ab ()2", max_size=5), max_size=12))
+    def test_headings_are_always_distinct_and_not_blank(self, cells: list[str]) -> None:
+        """Whatever the heading row holds."""
+        headings, _ = made_headings(cells)
+        self.assertEqual(len(set(headings)), len(cells))
+        self.assertTrue(all(heading.strip() for heading in headings))

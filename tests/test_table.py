@@ -1,0 +1,81 @@
+"""Tests of the table."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Table, concat_columns, constant_column, text_column
+from tests.support import table
+
+
+def masks(n: int) -> st.SearchStrategy[np.ndarray]:
+    """Return lists of n booleans as arrays."""
+    return st.lists(st.booleans(), min_size=n, max_size=n).map(
+        lambda marks: np.array(marks, np.bool_)
+    )
+
+
+class FilterTest(unittest.TestCase):
+    def setUp(self) -> None:
+        """Make a table of six records in two chunks."""
+        letters = concat_columns([text_column("abcd"), text_column("ef")])
+        base = table("number", *"123456")
+        self.table = base.with_field("letter", letters)
+
+    @given(st.data())
+    def test_filters_one_after_another(self, data: st.DataObject) -> None:
+        """Filtered lazily, also with a field added in between, cells stay together."""
+        first = data.draw(masks(6))
+        once = self.table.filter(first)
+        added = once.with_field("mark", constant_column("x", len(once)))
+        second = data.draw(masks(len(once)))
+        twice = added.filter(second)
+        kept = np.flatnonzero(first)[second]
+        expected = [(str(i + 1), "abcdef"[i], "x") for i in kept]
+        self.assertEqual(twice.origin.record.tolist(), (kept + 1).tolist())
+        stretches = [stretch() for stretch in twice.stretches(2)]
+        by_stretch = [
+            record
+            for stretch in stretches
+            for record in zip(*(part.to_pylist() for part in stretch), strict=True)
+        ]
+        self.assertEqual(by_stretch, expected)
+        self.assertEqual(twice.records(), expected)
+
+    def test_leaves_the_table_unchanged(self) -> None:
+        """A table is immutable."""
+        before = self.table.records()
+        self.table.filter(np.array([True, False] * 3)).records()
+        self.assertEqual(self.table.records(), before)
+
+
+class TakeTest(unittest.TestCase):
+    def test_takes_few_and_many_in_the_order_asked(self) -> None:
+        """Few are picked out chunk by chunk first; the result is the same."""
+        numbers = table("number", *map(str, range(100)))
+        for indices in ([99, 0, 7, 7], list(range(99, -1, -1))):
+            with self.subTest(indices=len(indices)):
+                taken = numbers.take(np.array(indices))
+                self.assertEqual(taken.records(), [(str(i),) for i in indices])
+                self.assertEqual(taken.origin.record.tolist(), [i + 1 for i in indices])
+
+
+class WithFieldTest(unittest.TestCase):
+    def test_refuses_a_heading_that_is_there(self) -> None:
+        """The problem names the list and the heading."""
+        with self.assertRaises(BadTerms) as caught:
+            table("boat", "Tern", name="north").with_field("boat", text_column(["x"]))
+        self.assertIn("north already has a field 'boat'", caught.exception.what)
+
+
+class EmptyTest(unittest.TestCase):
+    def test_a_table_may_have_no_records_or_no_fields(self) -> None:
+        """Nothing is special about zero."""
+        empty = table("boat")
+        self.assertEqual(empty.records(), [])
+        self.assertEqual(len(empty.filter(np.zeros(0, np.bool_))), 0)
+        self.assertEqual(list(empty.stretches(10)), [])
+        self.assertEqual(Table.from_records((), [(), ()]).records(), [(), ()])
