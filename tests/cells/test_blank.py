@@ -24,7 +24,9 @@ class IsBlankTest(unittest.TestCase):
 
 
 class BlankMaskTest(unittest.TestCase):
-    @given(st.lists(st.text(alphabet=" \t\u00a0\u200bax\u00e9\u3000\u4e00", max_size=4)))
+    @given(
+        st.lists(st.text(alphabet=" \t\u00a0\u200bax\u00e9\u3000\u4e00", max_size=4))
+    )
     def test_agrees_with_each_cell(self, cells: list[str]) -> None:
         """Array work and the single cell say the same."""
         mask = blank_mask(text_column(cells))

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rich import box
+from rich.console import Group
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
@@ -26,7 +27,7 @@ _LEAST_WIDTH = 8
 _NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*\s*")
 
 
-def list_view(table: Table, width: int, height: int) -> ScreenTable:
+def list_view(table: Table, width: int, height: int) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
 
@@ -48,12 +49,10 @@ def list_view(table: Table, width: int, height: int) -> ScreenTable:
         ),
         box=box.SIMPLE_HEAD,
         pad_edge=False,
-        caption=_rest(len(table) - len(records), table.headings[fields:]),
-        caption_justify="left",
     )
     for record in records:
         view.add_row(*(Text(visible(cell)) for cell in record[:fields]))
-    return view
+    return Group(view, *_rest(len(table) - len(records), table.headings[fields:]))
 
 
 def _all_numbers(records: list[tuple[str, ...]], place: int) -> bool:
@@ -61,13 +60,13 @@ def _all_numbers(records: list[tuple[str, ...]], place: int) -> bool:
     return bool(cells) and all(map(_NUMBER.fullmatch, cells))
 
 
-def _rest(records: int, fields: tuple[str, ...]) -> Text | None:
+def _rest(records: int, fields: tuple[str, ...]) -> list[Text]:
     said = []
     if records > 0:
         said.append(f"{records} more {'record' if records == 1 else 'records'}")
     if fields:
         said.append("more fields: " + ", ".join(map(visible, fields)))
-    return Text("; ".join(said)) if said else None
+    return [Text("; ".join(said))] if said else []
 
 
 @dataclass(frozen=True, slots=True)

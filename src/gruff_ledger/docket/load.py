@@ -253,6 +253,7 @@ def _own_terms(raw: Mapping[str, Any], text: _Text) -> DocketTerms:
             f"Write docket = {DOCKET_VERSION}, or use a newer program.",
             file=text.file,
             line=text.line("", 1, "docket"),
+            term="docket",
         )
     for section, kind in _SECTIONS.items():
         members = raw.get(section, kind())

@@ -11,6 +11,7 @@ aside; a line without any character is a blank record.
 
 from __future__ import annotations
 
+import codecs
 import contextlib
 import csv
 import io
@@ -190,8 +191,6 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
 
 
 def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
-    import codecs
-
     return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
 
 
@@ -281,6 +280,8 @@ def _arrow(
         first = feed.read(block_bytes)
         if not first:
             return _Parsed([text_column(())] * width, ragged, feed.finish())
+        if first.startswith(codecs.BOM_UTF8):
+            return None  # Arrow would take the first cell's character for a mark.
         feed.unread(first)
         try:
             table = arrow_csv.read_csv(

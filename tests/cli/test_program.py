@@ -1,0 +1,301 @@
+"""Tests that drive the built program: what works, and what it refuses."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+
+from gruff_ledger import __version__
+from gruff_ledger.work.registry import VERBS
+from tests.support import PROGRAM, FolderTest
+
+LIST = 'Berth,Boat\n007,1e5\n 8 ,"a, b"\n007,é\n'
+
+
+class CommandTest(FolderTest):
+    def test_version_and_help(self) -> None:
+        """By the command and by the module."""
+        told = self.gruff("--version").stdout.decode().strip()
+        self.assertEqual(told, f"gruff {__version__}")
+        module = subprocess.run(
+            [sys.executable, "-m", "gruff_ledger", "--version"],
+            capture_output=True,
+            check=True,
+        )
+        self.assertEqual(module.stdout.decode().strip(), told)
+        self.assertEqual(self.gruff().stdout, self.gruff("--help").stdout)
+        for name in (*VERBS, "run", "demo", "docket-schema"):
+            with self.subTest(name=name):
+                self.assertIn(name, self.gruff("--help").stdout.decode())
+                self.assertIn("Usage", self.gruff(name, "-h").stdout.decode())
+
+    def test_a_pipe_gets_the_result_and_nothing_else(self) -> None:
+        """The summary goes to standard error."""
+        done = self.gruff("duplicates", "-", "--by", "Berth", stdin=LIST.encode())
+        self.assertEqual(done.stdout.decode(), 'Berth,Boat\n007,1e5\n 8 ,"a, b"\n')
+        self.assertIn("3 in = 2 out + 1 set aside. The account", done.stderr.decode())
+
+    def test_cells_come_out_as_they_went_in(self) -> None:
+        """To the character, through every verb."""
+        cells = 'a,b,c,d,e,f\n007,1e5, padded ,12345678901234567890,é,"x\ny, z"\n'
+        self.write("a.csv", cells)
+        for arguments in (
+            ("merge", "a.csv"),
+            ("duplicates", "a.csv"),
+            ("flag", "a.csv", "--required", "a"),
+        ):
+            with self.subTest(verb=arguments[0]):
+                self.assertEqual(self.gruff(*arguments).stdout.decode(), cells)
+
+    def test_result_aside_and_ledger_are_written(self) -> None:
+        """And the source is as it was."""
+        source = self.write("a.csv", LIST)
+        options = ("--to", "out.csv", "--aside", "aside.csv", "--ledger", "book")
+        done = self.gruff("duplicates", "a.csv", "--by", "Berth", *options)
+        self.assertEqual(done.stdout, b"")
+        self.assertEqual(self.text("out.csv"), 'Berth,Boat\n007,1e5\n 8 ,"a, b"\n')
+        (aside,) = self.records("aside.csv")
+        self.assertEqual(
+            (aside["reason"], aside["record"], aside["row"], aside["kept record"]),
+            ("repeats another record by Berth", "3", "4", "1"),
+        )
+        self.assertEqual(self.text("book/set-aside.csv"), self.text("aside.csv"))
+        account = json.loads(self.text("book/account.json"))
+        self.assertTrue(account["balance"]["balances"])
+        self.assertEqual(source.read_text(encoding="utf-8"), LIST)
+
+    def test_summary_as_json_and_no_summary(self) -> None:
+        """On standard error, beside the result."""
+        self.write("a.csv", LIST)
+        done = self.gruff("duplicates", "a.csv", "--json")
+        account = json.loads(done.stderr)
+        self.assertEqual(len(account["sources"][0]["sha256"]), 64)
+        self.assertEqual(self.gruff("duplicates", "a.csv", "--quiet").stderr, b"")
+
+    def test_stops_end_with_status_1(self) -> None:
+        """The work is done all the same."""
+        self.write("a.csv", "Berth\n1\n\n2\n")
+        options = ("--required", "Berth", "--severity", "stop", "--to", "out.csv")
+        done = self.gruff("flag", "a.csv", *options, status=1)
+        self.assertIn(
+            "stop: Berth is blank: 1 record: a record 2.", done.stderr.decode()
+        )
+        self.assertEqual(self.text("out.csv"), 'Berth\n1\n""\n2\n')
+
+    def test_options_take_names_pairs_and_tables(self) -> None:
+        """Headings with commas and equals signs among them."""
+        self.write("a.csv", '"x, y","k=v",z\n1,A,\n2,B,\n')
+        done = self.gruff(
+            "flag", "a.csv", "--required", '"x, y", z', "--allowed", '"k=v"=A, C',
+            "--rule", 'field="z", required=true, severity="note"', "--remarks", "why",
+        )  # fmt: skip
+        self.assertEqual(
+            done.stdout.decode(),
+            '"x, y",k=v,z,why\n1,A,,z is blank.; z is blank.\n'
+            '2,B,,"z is blank.; k=v is not one of A, C.; z is blank."\n',
+        )
+
+    def test_lists_of_one_name_are_told_apart(self) -> None:
+        """By their addresses."""
+        for name in ("north/a.csv", "south/a.csv"):
+            self.write(name, "x\n1\n")
+        done = self.gruff(
+            "merge", "north/a.csv", "south/a.csv", "--name-source", "from"
+        )
+        self.assertEqual(done.stdout.decode(), "x,from\n1,north/a.csv\n1,south/a.csv\n")
+
+    def test_control_characters_never_reach_the_terminal(self) -> None:
+        """They are shown as codes in what is said; a result keeps its cells."""
+        self.write("a.csv", "x\n\x1b[31m\n\n\x1b[31m\n")
+        done = self.gruff("flag", "a.csv", "--allowed", "x=1")
+        self.assertNotIn(b"\x1b", done.stderr)
+        self.assertIn(rb"\x1b[31m", done.stderr)
+        self.assertIn(b"\x1b[31m", done.stdout)
+
+
+class RefusalTest(FolderTest):
+    def test_every_mistake_is_one_clear_paragraph(self) -> None:
+        """Exit status 2, what, where, and what to do."""
+        self.write("a.csv", LIST)
+        self.write("empty.csv", "")
+        self.write("latin.csv", "a\né\n".encode("cp1252"))
+        self.write("book.xlsx.csv", b"PK\x03\x04" + bytes(60))
+        self.write("open.csv", 'a,b\n"1,2\n')
+        for arguments, told in (
+            (("duplicates", "b.csv"), "no such file. Did you mean 'a.csv'?"),
+            (("duplicates", "."), "it is a folder"),
+            (("duplicates", "empty.csv"), "it is empty"),
+            (("duplicates", "latin.csv", "--encoding", "utf-8"), "line 2: it is not"),
+            (("duplicates", "book.xlsx.csv"), "a workbook"),
+            (("duplicates", "open.csv"), "record 1 (row 2), field 'a': a double"),
+            (("duplicates", "a.csv", "--kep", "last"), "Did you mean '--keep'?"),
+            (("duplicates", "a.csv", "--keep", "lst"), "--keep: there is no choice"),
+            (("duplicates", "a.csv", "--by", "Bert"), "Did you mean 'Berth'?"),
+            (("duplicates", "a.csv", "--skip-rows", "x"), "--skip-rows: 'x' is not"),
+            (("duplicates", "a.csv", "b.csv"), "unexpected extra argument"),
+            (("dupicates", "a.csv"), "Did you mean 'duplicates'?"),
+            (("merge",), "Missing argument"),
+            (("flag", "a.csv"), "there is no rule"),
+            (("flag", "a.csv", "--allowed", "Berth"), "not of the form FIELD=VALUE"),
+            (("flag", "a.csv", "--rule", "x=y"), "not an inline TOML table"),
+            (("run", "b.toml"), "no such file"),
+            (("run", "a.csv"), "it is not TOML"),
+            (("demo", "a.csv"), "neither"),
+        ):
+            with self.subTest(arguments=arguments):
+                self.assertIn(told, self.problem(*arguments))
+        names = {"a.csv", "empty.csv", "latin.csv", "book.xlsx.csv", "open.csv"}
+        self.assertEqual({path.name for path in self.folder.iterdir()}, names)
+
+    def test_a_heading_without_records_is_a_list(self) -> None:
+        """Nothing goes wrong with nothing."""
+        self.write("a.csv", "Berth,Boat\n")
+        for verb in (("merge",), ("duplicates",), ("flag", "--required", "Boat")):
+            with self.subTest(verb=verb[0]):
+                done = self.gruff(verb[0], "a.csv", *verb[1:])
+                self.assertEqual(done.stdout, b"Berth,Boat\n")
+
+    @unittest.skipIf(os.name == "nt" or os.geteuid() == 0, "root may read everything")
+    def test_an_unreadable_folder_is_said(self) -> None:
+        """Permission is the reason."""
+        self.write("shut/a.csv", LIST)
+        (self.folder / "shut").chmod(0)
+        self.addCleanup((self.folder / "shut").chmod, 0o700)
+        self.assertIn("permission", self.problem("duplicates", "shut/a.csv"))
+
+
+class OutputLawsTest(FolderTest):
+    def setUp(self) -> None:
+        """Write a list and an old result."""
+        super().setUp()
+        self.source = self.write("a.csv", LIST)
+        self.old = self.write("old.csv", "old")
+
+    def test_a_source_cannot_be_an_output(self) -> None:
+        """Neither result, nor aside, nor in the ledger; not even with --replace."""
+        self.write("book/findings.csv", LIST)
+        for arguments in (
+            ("a.csv", "--to", "a.csv"),
+            ("a.csv", "--to", "./a.csv", "--replace"),
+            ("a.csv", "--aside", "a.csv", "--replace"),
+            ("book/findings.csv", "--ledger", "book", "--replace"),
+        ):
+            with self.subTest(arguments=arguments):
+                told = self.problem("duplicates", *arguments)
+                self.assertIn("one of the sources", told)
+        self.assertEqual(self.source.read_text(encoding="utf-8"), LIST)
+
+    def test_an_existing_output_needs_replace(self) -> None:
+        """The old file stays as it is until then."""
+        self.assertIn(
+            "--replace", self.problem("duplicates", "a.csv", "--to", "old.csv")
+        )
+        self.assertEqual(self.old.read_text(), "old")
+        self.gruff("duplicates", "a.csv", "--to", "old.csv", "--replace")
+        self.assertEqual(self.text("old.csv"), LIST)
+
+    @unittest.skipUnless(hasattr(os, "fork"), "limits are those of POSIX")
+    def test_a_full_disk_leaves_the_old_file_and_nothing_half_written(self) -> None:
+        """The size of files is limited, which fails as a full disk does."""
+        import resource
+
+        lines = "".join(f"{number},{'x' * 50}\n" for number in range(5000))
+        self.write("long.csv", "a,b\n" + lines)
+        done = subprocess.run(
+            [PROGRAM, "duplicates", "long.csv", "--to", "old.csv", "--replace"],
+            cwd=self.folder,
+            capture_output=True,
+            preexec_fn=lambda: resource.setrlimit(
+                resource.RLIMIT_FSIZE, (100_000, 100_000)
+            ),
+        )
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(b"old.csv: there is no room left", done.stderr)
+        self.assertEqual(self.old.read_text(), "old")
+        self.assertEqual(
+            {path.name for path in self.folder.iterdir()},
+            {"a.csv", "old.csv", "long.csv"},
+        )
+
+    @unittest.skipUnless(hasattr(signal, "SIGKILL"), "kills are those of POSIX")
+    def test_a_run_killed_while_writing_leaves_the_old_file_whole(self) -> None:
+        """Killed as soon as the new file is seen growing beside the old one."""
+        lines = "".join(f'{number},"x, y"\n' for number in range(300_000))
+        self.write("long.csv", "a,b\n" + lines)
+        old = "old\n" * 1000
+        seen = 0
+        for _ in range(5):
+            self.write("old.csv", old)
+            with subprocess.Popen(
+                [PROGRAM, "duplicates", "long.csv", "--to", "old.csv", "--replace"],
+                cwd=self.folder,
+                stderr=subprocess.DEVNULL,
+            ) as running:
+                while running.poll() is None:
+                    if any(path.stat().st_size for path in self.parts()):
+                        running.send_signal(signal.SIGKILL)
+                        break
+                    time.sleep(0.001)
+                running.wait()
+            now = self.text("old.csv")
+            self.assertIn(now, (old, "a,b\n" + lines))
+            seen += now == old
+            for left in self.parts():
+                left.unlink()
+        self.assertGreater(seen, 0)
+
+    def parts(self) -> list[Path]:
+        """Return the files that are being written."""
+        return list(self.folder.glob(".*.part"))
+
+
+class SameByDocketTest(FolderTest):
+    CASES = {
+        "duplicates": (
+            ("--by", "Berth", "--keep", "last"),
+            'by = ["Berth"]\nkeep = "last"',
+        ),
+        "flag": (
+            tuple(["--required", "Boat", "--allowed", "Berth=007", "--remarks", "why", "--rule"])
+            + ('field="Berth", required=true',),
+            'required = ["Boat"]\nallowed = { Berth = ["007"] }\nremarks = "why"\n'
+            'rule = [{ field = "Berth", required = true }]',
+        ),
+        "merge": (
+            ("--name-source", "Quay", "--aliases", "Boat=Ship"),
+            'name-source = "Quay"\naliases = { Boat = "Ship" }',
+        ),
+    }
+
+    def test_a_command_and_its_entry_give_identical_results(self) -> None:
+        """Byte for byte: result, set-aside, findings; and the same numbers."""
+        self.assertEqual(set(self.CASES), set(VERBS))
+        self.write("a.csv", LIST + "007,\n")
+        for verb, (options, keys) in self.CASES.items():
+            with self.subTest(verb=verb):
+                self.gruff(
+                    verb, "a.csv", *options, "--to", f"{verb}.csv", "--ledger", verb
+                )
+                self.write(
+                    f"{verb}.toml",
+                    f'docket = 1\nledger = "{verb} docket"\n[lists.a]\nfrom = "a.csv"\n'
+                    f'[[entry]]\ndo = "{verb}"\n{keys}\n[[out]]\nto = "{verb} d.csv"\n',
+                )
+                self.gruff("run", f"{verb}.toml")
+                self.assertEqual(self.text(f"{verb}.csv"), self.text(f"{verb} d.csv"))
+                for name in ("set-aside.csv", "findings.csv", "changes.csv"):
+                    self.assertEqual(
+                        self.text(f"{verb}/{name}"), self.text(f"{verb} docket/{name}")
+                    )
+                by_command, by_docket = (
+                    json.loads(self.text(f"{folder}/account.json"))
+                    for folder in (verb, f"{verb} docket")
+                )
+                self.assertEqual(by_command["balance"], by_docket["balance"])
+                self.assertEqual(
+                    by_command["entries"][0]["terms"], by_docket["entries"][0]["terms"]
+                )
