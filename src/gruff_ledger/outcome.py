@@ -6,8 +6,9 @@ million findings: one object stands for all that share a reason or a rule.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 from gruff_ledger.table import Column, Origin, Table
 
@@ -20,8 +21,7 @@ class Severity(StrEnum):
     STOP = "stop"
 
 
-@dataclass(frozen=True, slots=True)
-class SetAside:
+class SetAside(msgspec.Struct, frozen=True, eq=False):
     """
     Records taken out of the list for one reason.
 
@@ -43,8 +43,7 @@ class SetAside:
     text: tuple[str, ...] | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True, eq=False):
     """
     One rule's remark on n cells or records.
 
@@ -69,8 +68,7 @@ class Finding:
     value: Column
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(msgspec.Struct, frozen=True, eq=False):
     """Cells of one field that an entry changed: n records, what was and what is now."""
 
     field: str
@@ -79,8 +77,7 @@ class Change:
     now: Column
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(msgspec.Struct, frozen=True, eq=False):
     """
     Something the person should know, and what settles it.
 
@@ -101,8 +98,7 @@ class Note:
     warning: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(msgspec.Struct, frozen=True, eq=False):
     """All that a piece of work did; the lists it was given are unchanged."""
 
     table: Table

@@ -8,11 +8,12 @@ as long as the origin, and headings are distinct.
 from __future__ import annotations
 
 import functools
+import itertools
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeGuard, TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -29,9 +30,12 @@ _R = TypeVar("_R")
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 50_000
 
+# Up to this many records Python is done before Arrow's functions on arrays are even
+# loaded, which takes a sixth of the time of a whole small job.
+_SMALL_RECORDS = 2_000
 
-@dataclass(frozen=True, slots=True)
-class Origin:
+
+class Origin(msgspec.Struct, frozen=True, eq=False):
     """
     Where each record of a table came from.
 
@@ -96,13 +100,12 @@ class Kept:
     def column(self) -> Column:
         """Return the kept records; from then on only they are held."""
         if self.made is None:
-            self.made = self.base.filter(pa.array(self.wanted))
+            self.made = filtered(self.base, self.wanted)
             self.base = None
         return self.made
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(msgspec.Struct, frozen=True, eq=False):
     """
     A list in memory: headings, one array of text a field, and each record's origin.
 
@@ -191,9 +194,9 @@ class Table:
         self, wanted: Mask, base: slice, start: int, count: int
     ) -> list[Column]:
         """Return `count` records from `start`, which lie at `base` where pending."""
-        mask = pa.array(wanted[base])
+        mask = wanted[base]
         return [
-            held.base.slice(base.start, len(mask)).filter(mask)
+            filtered(held.base.slice(base.start, len(mask)), mask)
             if _is_pending(held) and held.wanted is wanted
             else _column(held).slice(start, count)
             for held in self.held
@@ -223,9 +226,8 @@ class Table:
             few = np.zeros(len(self), np.bool_)
             few[indices] = True
             return self.filter(few).take((np.cumsum(few) - 1)[indices])
-        wanted = pa.array(indices)
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
-        columns = tuple(work(lambda held: _column(held).take(wanted), self.held))
+        columns = tuple(work(lambda held: taken(_column(held), indices), self.held))
         return Table(self.headings, columns, self.origin.pick(indices), self.name)
 
     def slice(self, start: int, stop: int) -> Table:
@@ -270,6 +272,34 @@ def _column(held: Column | Kept) -> Column:
     return held.column() if isinstance(held, Kept) else held
 
 
+def filtered(column: Column, wanted: Mask) -> Column:
+    """Return the cells of a column where `wanted` is true."""
+    if len(column) <= _SMALL_RECORDS:
+        return text_column(itertools.compress(column.to_pylist(), wanted.tolist()))
+    # Handed over as bits: Arrow's own conversion of an array loads a module for it.
+    bits = pa.py_buffer(np.packbits(wanted, bitorder="little"))
+    return column.filter(pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits]))
+
+
+def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
+    """Return the cells of a column at `indices`, in that order."""
+    if len(column) + len(indices) <= _SMALL_RECORDS:
+        cells = column.to_pylist()
+        return text_column(cells[index] for index in indices.tolist())
+    places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
+    return column.take(pa.Array.from_buffers(pa.int64(), len(indices), [None, places]))
+
+
+def unequal(one: Column, other: Column) -> Mask:
+    """Mark where two columns of equal length do not hold the same text."""
+    if len(one) <= _SMALL_RECORDS:
+        pairs = zip(one.to_pylist(), other.to_pylist(), strict=True)
+        return np.fromiter((a != b for a, b in pairs), np.bool_, len(one))
+    import pyarrow.compute as compute
+
+    return np.asarray(compute.not_equal(one, other).to_numpy(), np.bool_)
+
+
 def text_column(cells: Iterable[str]) -> Column:
     """Return an Arrow column of the given texts."""
     return pa.chunked_array([pa.array(list(cells), pa.string())])
@@ -288,17 +318,17 @@ def constant_column(text: str, n: int) -> Column:
 
 def spread_column(distinct: Sequence[str], codes: npt.NDArray[np.integer]) -> Column:
     """Return the column whose record i holds ``distinct[codes[i]]``."""
-    values = pa.array(list(distinct), pa.string())
+    values = text_column(distinct)
+    # In steps, so that the offsets of no chunk can overflow.
     step = 1 << 20
-    chunks = [
-        values.take(pa.array(codes[start : start + step]))
-        for start in range(0, len(codes), step)
-    ]
-    return pa.chunked_array(chunks, pa.string())
+    starts = range(0, len(codes), step)
+    return concat_columns([taken(values, codes[at : at + step]) for at in starts])
 
 
 def number_column(numbers: npt.NDArray[np.integer]) -> Column:
     """Return whole numbers as a column of decimal text."""
+    if len(numbers) <= _SMALL_RECORDS:
+        return text_column(map(str, numbers.tolist()))
     return pa.chunked_array([pa.array(numbers).cast(pa.string())])
 
 

@@ -26,7 +26,6 @@ import functools
 import types
 import typing
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from enum import Enum
 from typing import Annotated, Any, Literal, TypeVar, Union
 
@@ -56,8 +55,7 @@ class Kind(Enum):
     TABLES = "one or more tables"
 
 
-@dataclass(frozen=True, slots=True)
-class Term:
+class Term(msgspec.Struct, frozen=True):
     """
     One term as declared.
 

@@ -260,8 +260,10 @@ class SameByDocketTest(FolderTest):
             'by = ["Berth"]\nkeep = "last"',
         ),
         "flag": (
-            tuple(["--required", "Boat", "--allowed", "Berth=007", "--remarks", "why", "--rule"])
-            + ('field="Berth", required=true',),
+            (
+                *("--required", "Boat", "--allowed", "Berth=007", "--remarks", "why"),
+                *("--rule", 'field="Berth", required=true'),
+            ),
             'required = ["Boat"]\nallowed = { Berth = ["007"] }\nremarks = "why"\n'
             'rule = [{ field = "Berth", required = true }]',
         ),

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import OutOfBalance
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(msgspec.Struct, frozen=True, eq=False):
     """
     One line of the account: a source, or an entry.
 
@@ -86,8 +86,7 @@ class Line:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Out:
+class Out(msgspec.Struct, frozen=True):
     """One output: where it went, which list it is, how many records."""
 
     address: str
@@ -95,8 +94,7 @@ class Out:
     records: int
 
 
-@dataclass(frozen=True, slots=True)
-class Balance:
+class Balance(msgspec.Struct, frozen=True):
     """
     The one line that says whether a run balances.
 
@@ -124,8 +122,7 @@ class Balance:
         return self.records_in + self.used_again == there
 
 
-@dataclass(slots=True)
-class Account:
+class Account(msgspec.Struct):
     """
     The account of a run, line by line, in the order of the work.
 
@@ -139,11 +136,11 @@ class Account:
 
     title: str
     started: str
-    sources: list[Line] = field(default_factory=list)
-    entries: list[Line] = field(default_factory=list)
-    outs: list[Out] = field(default_factory=list)
-    notes: list[Note] = field(default_factory=list)
-    uses: Counter[str] = field(default_factory=Counter)
+    sources: list[Line] = msgspec.field(default_factory=list)
+    entries: list[Line] = msgspec.field(default_factory=list)
+    outs: list[Out] = msgspec.field(default_factory=list)
+    notes: list[Note] = msgspec.field(default_factory=list)
+    uses: Counter[str] = msgspec.field(default_factory=Counter)
 
     @property
     def source_names(self) -> tuple[str, ...]:

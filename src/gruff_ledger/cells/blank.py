@@ -15,7 +15,7 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.strings import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask
+from gruff_ledger.table import Column, Mask, taken
 
 _WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
 _INVISIBLE = (
@@ -75,7 +75,7 @@ def _blank_in_chunk(chunk: Chunk) -> Mask:
     doubtful = np.flatnonzero(_CAN_BEGIN_BLANK[first] & ~blank)
     if len(doubtful):
         # Each distinct text is decided on once.
-        coded = chunk.array.take(pa.array(doubtful)).dictionary_encode()
-        decided = np.array([is_blank(text) for text in coded.dictionary.to_pylist()])
-        blank[doubtful] = decided[coded.indices.to_numpy()]
+        texts = taken(pa.chunked_array([chunk.array]), doubtful).to_pylist()
+        decided = {text: is_blank(text) for text in set(texts)}
+        blank[doubtful] = [decided[text] for text in texts]
     return blank

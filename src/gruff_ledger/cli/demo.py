@@ -21,7 +21,7 @@ def _demo(folder: Path | None, quiet: bool) -> None:
         replace=False,
         as_json=False,
         quiet=quiet,
-        may_ask=False,
+        is_demo=True,
     )
     if not quiet:
         click.echo()

@@ -26,7 +26,7 @@ def run_docket(
     replace: bool,
     as_json: bool,
     quiet: bool,
-    may_ask: bool = True,
+    is_demo: bool = False,
 ) -> int:
     """Run a docket, show its account on standard output, return the exit status."""
     on_terminal = sys.stdin.isatty() and sys.stderr.isatty()
@@ -34,7 +34,7 @@ def run_docket(
         job = load_docket(
             docket,
             answers=answers,
-            ask=_ask if may_ask and on_terminal else None,
+            ask=_ask if on_terminal and not is_demo else None,
             anywhere=anywhere,
             ledger=ledger,
         )
@@ -44,7 +44,8 @@ def run_docket(
         problem.in_docket = True
         raise
     if not quiet:
-        show_account(done, as_json=as_json, ledger=job.ledger)
+        shown = None if is_demo else job.ledger
+        show_account(done, as_json=as_json, ledger=shown)
     return 1 if done.account.stops() else 0
 
 

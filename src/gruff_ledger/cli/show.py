@@ -94,7 +94,22 @@ def _console(stream: IO[str]) -> Console:
     return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
-def show_result(table: Table) -> None:
+def show_verb(run: Run, *, as_json: bool, quiet: bool, ledger: Path | None) -> None:
+    """Show the result of a verb, if it was kept, and the summary."""
+    summary: list[str] = []
+    if as_json:
+        summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
+    elif not quiet:
+        summary = _summary_lines(run.account, run.balance, ledger)
+    if run.result is not None:
+        _show_result(run.result, 0 if as_json else len(summary))
+        if summary and sys.stdout.isatty():
+            click.echo(err=True)
+    for line in summary:
+        click.echo(line, err=True)
+
+
+def _show_result(table: Table, used_lines: int) -> None:
     """Show a list on a terminal; write it as delimited text to a pipe or file."""
     if not sys.stdout.isatty():
         write_delimited(table, sys.stdout.buffer)
@@ -103,17 +118,7 @@ def show_result(table: Table) -> None:
     from gruff_ledger.cli.tables import list_view
 
     console = _console(sys.stdout)
-    console.print(list_view(table, console.width, console.height))
-
-
-def show_summary(run: Run, *, as_json: bool, ledger: Path | None) -> None:
-    """Show on standard error what a verb did, in a few lines."""
-    account = run.account
-    if as_json:
-        click.echo(account_text(account, run.balance), err=True, nl=False)
-        return
-    for line in _summary_lines(account, run.balance, ledger):
-        click.echo(line, err=True)
+    console.print(list_view(table, console.width, console.height, used_lines))
 
 
 def _summary_lines(
@@ -135,8 +140,9 @@ def _source_words(line: Line) -> str:
     facts = line.facts
     fields = counted(len(facts["headings"]), "field")
     written = f"{facts['encoding']}, {_delimiter_words(facts['delimiter'])}"
+    blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
     return (
-        f"{facts['address']}: {counted(line.records_in, 'record')}, {fields} "
+        f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
         f"({written}, heading in row {facts['heading_row']})."
     )
 
@@ -166,8 +172,18 @@ def _remark_lines(account: Account, *, in_docket: bool) -> list[str]:
     return lines + list(note_lines(account.notes, names, in_docket=in_docket))
 
 
-def show_account(run: Run, *, as_json: bool, ledger: Path | None) -> None:
-    """Show the whole account on standard output, laid out as a cash book."""
+def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None:
+    """
+    Show the whole account on standard output, laid out as a cash book.
+
+    Parameters
+    ----------
+    run : Run
+    as_json : bool
+        Give it as JSON instead.
+    ledger : Path, optional
+        The folder of the ledger, to be told.
+    """
     if as_json:
         click.echo(account_text(run.account, run.balance), nl=False)
         return

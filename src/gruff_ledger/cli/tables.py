@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 from rich import box
+from rich.cells import cell_len
 from rich.console import Group
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
@@ -17,42 +18,76 @@ from gruff_ledger.cli.words import visible
 from gruff_ledger.outcome import Severity
 from gruff_ledger.table import Table
 
-# Lines of the window that the heading, its rule, the count and the summary take.
-_OTHER_LINES = 12
+# Lines of the window that the heading, its rule, the count of the rest and the next
+# prompt take.
+_OTHER_LINES = 8
 _LEAST_RECORDS = 5
 
-# A column narrower than this shows nothing useful: fields beyond the window are named.
+# A column cut narrower than this shows nothing useful: fields that would be are left
+# out and named.
 _LEAST_WIDTH = 8
+
+# What rich puts between two columns of this kind of table.
+_GAP_WIDTH = 3
 
 _NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*\s*")
 
 
-def list_view(table: Table, width: int, height: int) -> Group:
+def list_view(table: Table, width: int, height: int, used_lines: int = 0) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
 
-    Fields whose shown cells are all numbers are aligned to the right. What does not
-    fit is counted below.
+    Fields whose shown cells are all numbers are aligned to the right. Where not all
+    fits, the widest fields are cut first; what is not shown is counted below.
+
+    Parameters
+    ----------
+    table : Table
+    width, height : int
+        Of the window.
+    used_lines : int
+        Lines that will be shown below the list.
     """
-    most = max(_LEAST_RECORDS, height - _OTHER_LINES)
-    records = table.records(0, most)
-    fields = max(1, min(len(table.headings), width // _LEAST_WIDTH))
+    most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
+    records = [tuple(map(visible, record)) for record in table.records(0, most)]
+    headings = [visible(heading) for heading in table.headings]
+    shown = zip(headings, *records, strict=True)
+    natural = [max(map(cell_len, texts)) for texts in shown]
+    widths = _fitted(natural, width)
     view = ScreenTable(
         *(
             ScreenColumn(
-                Text(visible(heading)),
+                Text(headings[place]),
                 justify="right" if _all_numbers(records, place) else "left",
                 no_wrap=True,
                 overflow="ellipsis",
+                width=widths[place],
             )
-            for place, heading in enumerate(table.headings[:fields])
+            for place in range(len(widths))
         ),
         box=box.SIMPLE_HEAD,
         pad_edge=False,
     )
     for record in records:
-        view.add_row(*(Text(visible(cell)) for cell in record[:fields]))
-    return Group(view, *_rest(len(table) - len(records), table.headings[fields:]))
+        view.add_row(*map(Text, record[: len(widths)]))
+    return Group(view, *_rest(len(table) - len(records), headings[len(widths) :]))
+
+
+def _fitted(natural: list[int], width: int) -> list[int]:
+    """Return the widths of the first columns that fit, the widest ones cut alike."""
+    for count in range(len(natural), 0, -1):
+        room = width - _GAP_WIDTH * count
+        widths = sorted(natural[:count])
+        for place, each in enumerate(widths):
+            most = room // (count - place)
+            if each > most:
+                break
+            room -= each
+        else:
+            return natural[:count]
+        if most >= _LEAST_WIDTH or count == 1:
+            return [min(each, max(most, 1)) for each in natural[:count]]
+    return []
 
 
 def _all_numbers(records: list[tuple[str, ...]], place: int) -> bool:
@@ -60,17 +95,16 @@ def _all_numbers(records: list[tuple[str, ...]], place: int) -> bool:
     return bool(cells) and all(map(_NUMBER.fullmatch, cells))
 
 
-def _rest(records: int, fields: tuple[str, ...]) -> list[Text]:
+def _rest(records: int, fields: list[str]) -> list[Text]:
     said = []
     if records > 0:
         said.append(f"{records} more {'record' if records == 1 else 'records'}")
     if fields:
-        said.append("more fields: " + ", ".join(map(visible, fields)))
+        said.append("more fields: " + ", ".join(fields))
     return [Text("; ".join(said))] if said else []
 
 
-@dataclass(frozen=True, slots=True)
-class _Figure:
+class _Figure(msgspec.Struct, frozen=True):
     """A column of numbers in the account; one that is optional may be left out."""
 
     heading: str
@@ -96,37 +130,47 @@ def account_view(account: Account, balance: Balance) -> ScreenTable:
     ]
     figures = [each for each in figures if each.total or not each.optional]
     view = ScreenTable(
-        "",
+        ScreenColumn("", footer="total"),
         ScreenColumn("", no_wrap=True, overflow="ellipsis"),
-        *(ScreenColumn(each.heading, justify="right") for each in figures),
-        "findings",
+        *(
+            ScreenColumn(each.heading, str(each.total), justify="right")
+            for each in figures
+        ),
+        ScreenColumn("findings", _findings(lines)),
         title=Text(visible(f"{account.title}   {account.started}"), style="bold"),
         title_justify="left",
-        box=box.SIMPLE_HEAD,
+        box=box.SIMPLE,
         pad_edge=False,
-        show_footer=False,
+        show_footer=True,
+        header_style="",
+        footer_style="bold",
     )
-    for section, told in (
-        (account.sources, lambda line: line.facts["address"]),
-        (account.entries, lambda line: ", ".join(line.facts["lists"])),
-    ):
-        for line in section:
-            name = line.label if section is account.entries else line.result
-            cells = (each.cell(line) for each in figures)
-            about = Text(visible(told(line)))
-            view.add_row(Text(visible(name)), about, *cells, _findings([line]))
-        view.add_section()
+    in_hand = ""
+    for line in lines:
+        if line in account.entries[:1]:
+            view.add_section()
+        cells = (each.cell(line) for each in figures)
+        view.add_row(*_names(line, in_hand), *cells, _findings([line]))
+        in_hand = line.result
+    view.add_section()
     for out in account.outs:
         view.add_row("written", Text(visible(out.address)), "", str(out.records))
-    view.add_section()
-    totals = (str(each.total) for each in figures)
-    view.add_row("total", "", *totals, _findings(lines), style="bold")
     return view
+
+
+def _names(line: Line, in_hand: str) -> tuple[Text, Text]:
+    """Return what a line is called, and its lists if they are not the one in hand."""
+    if "address" in line.facts:
+        return Text(visible(line.result)), Text(visible(line.facts["address"]))
+    lists = line.facts["lists"]
+    told = "" if lists == [in_hand] else ", ".join(lists)
+    return Text(visible(line.label)), Text(visible(told))
 
 
 def _findings(lines: list[Line]) -> Text:
     """Count findings by severity, the worst first; colour only repeats the word."""
-    styles = {Severity.STOP: "red", Severity.WARN: "yellow", Severity.NOTE: ""}
+    # Both colours can be read on a light and on a dark background.
+    styles = {Severity.STOP: "red", Severity.WARN: "dark_orange3", Severity.NOTE: ""}
     parts = [
         Text(f"{count} {severity}", style=style)
         for severity, style in styles.items()

@@ -15,7 +15,7 @@ import click
 import pyarrow as pa
 
 from gruff_ledger.cli.options import options_of, terms_from
-from gruff_ledger.cli.show import Progress, show_result, show_summary
+from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
 from gruff_ledger.lists.address import list_name
@@ -157,10 +157,7 @@ def _run_verb(
             keep_result=to is None,
             on_step=progress.on_step,
         )
-    if done.result is not None and to is None:
-        show_result(done.result)
-    if not quiet:
-        show_summary(done, as_json=as_json, ledger=ledger)
+    show_verb(done, as_json=as_json, quiet=quiet, ledger=ledger)
     return 1 if done.account.stops() else 0
 
 

@@ -6,25 +6,24 @@ cannot differ.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.registry import Verb
 
 
-@dataclass(frozen=True, slots=True)
-class ListToRead:
+class ListToRead(msgspec.Struct, frozen=True):
     """A list by its address, and what is pinned of how it is written."""
 
     name: str
     address: str
-    reading: ReadingTerms = field(default_factory=ReadingTerms)
+    reading: ReadingTerms = msgspec.field(default_factory=ReadingTerms)
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """
     One piece of work.
 
@@ -51,8 +50,7 @@ class Entry:
     line: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class OutToWrite:
+class OutToWrite(msgspec.Struct, frozen=True):
     """A list of the job and the path it is written to."""
 
     path: Path
@@ -60,8 +58,7 @@ class OutToWrite:
     list_name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
+class Job(msgspec.Struct, frozen=True):
     """
     Everything a run needs to know.
 

@@ -9,10 +9,10 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
+import msgspec
 from msgspec import Meta
 
 from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
@@ -100,8 +100,7 @@ def entry_terms(verb: Verb) -> type[EntryTerms]:
 _SECTIONS = {"ask": dict, "lists": dict, "entry": list, "out": list}
 
 
-@dataclass(frozen=True, slots=True)
-class _Text:
+class _Text(msgspec.Struct, frozen=True):
     """The docket's text, to tell the line on which a thing stands."""
 
     file: str

@@ -16,9 +16,9 @@ import contextlib
 import csv
 import io
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from itertools import islice
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
@@ -57,13 +57,12 @@ _TOO_LONG = "more cells than headings"
 _TOO_SHORT = "fewer cells than headings"
 
 
-@dataclass(slots=True)
-class _Ragged:
+class _Ragged(msgspec.Struct):
     """Records whose number of cells is not that of the headings."""
 
-    numbers: list[int] = field(default_factory=list)
-    cells: list[list[str]] = field(default_factory=list)
-    texts: list[str] = field(default_factory=list)
+    numbers: list[int] = msgspec.field(default_factory=list)
+    cells: list[list[str]] = msgspec.field(default_factory=list)
+    texts: list[str] = msgspec.field(default_factory=list)
 
     def add(self, number: int, cells: list[str], text: str) -> None:
         self.numbers.append(number)
@@ -71,8 +70,7 @@ class _Ragged:
         self.texts.append(text)
 
 
-@dataclass(frozen=True, slots=True)
-class _Parsed:
+class _Parsed(msgspec.Struct, frozen=True, eq=False):
     """Records as parsed: those that fit, in columns, and the ragged ones."""
 
     columns: list[Column]
@@ -633,14 +631,6 @@ def _notes(
             for place, written in made.items()
         )
         notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
-    if account.trailing_blank:
-        notes.append(
-            Note(
-                f"{name}: {account.trailing_blank} blank "
-                f"{'record' if account.trailing_blank == 1 else 'records'} at the end "
-                "left out."
-            )
-        )
     if extra_blank:
         notes.append(
             Note(

@@ -11,7 +11,8 @@ import io
 import math
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest_or_all
@@ -56,8 +57,7 @@ _HEADING_WITHIN_ROWS = 30
 _HEADING_FILLED = 0.6
 
 
-@dataclass(frozen=True, slots=True)
-class Encoding:
+class Encoding(msgspec.Struct, frozen=True):
     """A codec by name, the byte-order mark found, and whether it was a guess."""
 
     name: str
@@ -165,8 +165,7 @@ def guess_encoding(data: bytes) -> str:
     return ranked[0].encoding.replace("_", "-")
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(msgspec.Struct, frozen=True):
     """
     Where things stand in the text of a delimited list.
 
@@ -269,8 +268,7 @@ def detect_delimiter(text: str, whole: bool) -> str:
     return best
 
 
-@dataclass(frozen=True, slots=True)
-class _Row:
+class _Row(msgspec.Struct, frozen=True):
     """A row as written, with its line end, and its cells."""
 
     text: str

@@ -6,9 +6,9 @@ encoding, delimiter, skip rows, header rows.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Annotated
 
+import msgspec
 from msgspec import Meta
 
 from gruff_ledger.lists.source import Checksum
@@ -79,8 +79,7 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         return _NAMED_DELIMITERS.get(given.lower(), given)
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(msgspec.Struct, frozen=True):
     """
     The account of one source: what it was and how it was read.
 
@@ -118,12 +117,11 @@ class Source:
     trailing_blank: int
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(msgspec.Struct, frozen=True, eq=False):
     """A list as it was read, with the records that could not be and what was found."""
 
     table: Table
     source: Source
     aside: tuple[SetAside, ...] = ()
     findings: tuple[Finding, ...] = ()
-    notes: tuple[Note, ...] = field(default=())
+    notes: tuple[Note, ...] = ()

@@ -13,9 +13,10 @@ import io
 import threading
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
+
+import msgspec
 
 from gruff_ledger.problems import UnreadableSource
 
@@ -28,8 +29,7 @@ TAIL_BYTES = 1 << 16
 _BLOCK_BYTES = 1 << 20
 
 
-@dataclass(frozen=True, slots=True)
-class Opened:
+class Opened(msgspec.Struct, frozen=True):
     """
     A source that is there and can be read from the start, more than once.
 
@@ -127,8 +127,7 @@ def _near_file(path: Path) -> str:
     return f"Did you mean '{path.with_name(near)}'?" if near else "Correct the path."
 
 
-@dataclass(slots=True)
-class Checksum:
+class Checksum(msgspec.Struct):
     """Number of bytes and CRC-32 (ISO/IEC 8802-3): tells two readings apart."""
 
     size_bytes: int = 0
@@ -140,13 +139,12 @@ class Checksum:
         self.crc32 = zlib.crc32(block, self.crc32)
 
 
-@dataclass(slots=True)
-class Seen:
+class Seen(msgspec.Struct):
     """What one reading of a source saw; complete once the reading is."""
 
     checksum: Checksum
     has_quote: bool = False
-    tail: bytes = field(default=b"", repr=False)
+    tail: bytes = b""
 
 
 class Surprise(Exception):

@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
-import pyarrow as pa
 from msgspec import Meta
 
 from gruff_ledger.naming import find_fields, format_names
@@ -21,6 +20,7 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     Table,
+    filtered,
     number_column,
     spread_column,
 )
@@ -133,9 +133,8 @@ def _first_of_group(columns: Sequence[Column], blank: Mask) -> Indices:
         return first
     if not blank.any():
         return first_with_same_key(columns)
-    wanted = pa.array(~blank)
     places = np.flatnonzero(~blank)
-    narrowed = [column.filter(wanted) for column in columns]
+    narrowed = [filtered(column, ~blank) for column in columns]
     if len(places):
         first[places] = places[first_with_same_key(narrowed)]
     return first
@@ -171,7 +170,9 @@ def _notes(
 ) -> tuple[Note, ...]:
     how = f"by {format_names(by)}" if by else "by the whole record"
     count = int(repeats.sum())
-    groups = len(np.unique(first[repeats])) if count else 0
+    kept = np.zeros(len(table), np.bool_)
+    kept[first[repeats]] = True
+    groups = int(np.count_nonzero(kept))
     origin = table.origin.pick(repeats) if count else None
     said = f"{_number(count, 'record repeats', 'records repeat')} another {how}"
     said += f", in {_number(groups, 'group', 'groups')}." if count else "."

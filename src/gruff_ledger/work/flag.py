@@ -10,14 +10,13 @@ from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
-import pyarrow as pa
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.naming import find_field, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Mask, Table, spread_column
+from gruff_ledger.table import Column, Mask, Table, filtered, spread_column
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.keys import index_in
 
@@ -176,7 +175,7 @@ def _finding(
         message=says,
         field=heading,
         origin=table.origin.pick(mask),
-        value=table.column(heading).filter(pa.array(mask)),
+        value=filtered(table.column(heading), mask),
     )
 
 

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
@@ -20,9 +19,12 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     concat_columns,
+    filtered,
     joined,
     mapped,
+    taken,
     text_column,
+    unequal,
 )
 
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
@@ -65,9 +67,10 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     # From here on only the few records that may repeat one another are looked at.
     may_repeat = np.zeros(n, np.bool_)
     may_repeat[places] = True
-    wanted = pa.array(may_repeat)
     # The chunks left would be small ones: joined, they are quicker to go through.
-    few = mapped(lambda column: joined(column.filter(wanted)), [*telling, *others])
+    few = mapped(
+        lambda column: joined(filtered(column, may_repeat)), [*telling, *others]
+    )
     prints = prints[places]
     if others:
         prints = combined([prints, record_fingerprints(few[len(telling) :])])
@@ -138,7 +141,13 @@ def places_of_repeated(values: Fingerprints) -> Indices:
     bits = np.uint64(64 - max(8, (4 * len(values)).bit_length()))
     marks = np.zeros(1 << (64 - int(bits)), np.bool_)
     marks[repeated >> bits] = True
-    return np.flatnonzero(marks[values >> bits])
+    starts = range(0, len(values), _STRETCH_RECORDS)
+
+    def marked(start: int) -> Mask:
+        found: Mask = marks[values[start : start + _STRETCH_RECORDS] >> bits]
+        return found
+
+    return np.flatnonzero(np.concatenate(mapped(marked, starts)))
 
 
 def first_equal(values: Fingerprints) -> Indices:
@@ -159,28 +168,19 @@ def _mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
         return
     differs = np.zeros(len(repeats), np.bool_)
     for column in columns:
-        differs |= _differ(column, repeats, first[repeats])
+        differs |= unequal(taken(column, repeats), taken(column, first[repeats]))
     if not differs.any():
         return
     # Accidents are of the order of n² / 2⁶⁵: one in a billion lists of a million.
     for start in np.unique(first[repeats[differs]]).tolist():
         members = np.flatnonzero(first == start)
         keys = zip(
-            *(column.take(pa.array(members)).to_pylist() for column in columns),
+            *(taken(column, members).to_pylist() for column in columns),
             strict=True,
         )
         seen: dict[tuple[str, ...], int] = {}
         for member, key in zip(members.tolist(), keys, strict=True):
             first[member] = seen.setdefault(key, member)
-
-
-def _differ(column: Column, one: Indices, other: Indices) -> Mask:
-    import pyarrow.compute as compute
-
-    unequal = compute.not_equal(
-        column.take(pa.array(one)), column.take(pa.array(other))
-    )
-    return np.asarray(unequal.to_numpy(zero_copy_only=False), np.bool_)
 
 
 def index_in(column: Column, values: Sequence[str]) -> Indices:

@@ -7,9 +7,9 @@ adds. A list that lacks a field has blanks there.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Annotated
 
+import msgspec
 from msgspec import Meta
 
 from gruff_ledger.cells.match import loose
@@ -90,8 +90,7 @@ def perform(terms: MergeTerms, *tables: Table) -> Outcome:
     return Outcome(merged, notes=tuple(notes))
 
 
-@dataclass(frozen=True, slots=True)
-class _Matched:
+class _Matched(msgspec.Struct, frozen=True, eq=False):
     """A list, and where in it each heading of the result stands."""
 
     table: Table

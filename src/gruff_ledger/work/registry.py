@@ -8,17 +8,15 @@ from __future__ import annotations
 
 import importlib
 from collections.abc import Callable
-from dataclasses import dataclass
 from types import ModuleType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from gruff_ledger.outcome import Outcome
     from gruff_ledger.terms import Terms
 
 
-@dataclass(frozen=True, slots=True)
-class Verb:
+class Verb(NamedTuple):
     """
     A verb.
 

@@ -1,0 +1,190 @@
+"""Measure whole commands against floors, and print a table for docs/speed.md.
+
+    python bench/measure.py                    100,000 and 1,000,000 records
+    python bench/measure.py 10000000 --runs 3  another size
+
+Each command is a whole process, from start to exit, with its ledger kept. It is run in
+turn with its floor (see floors.py), so that a machine that slows down slows both; what
+is printed is the median of the ratios, pair by pair, with median seconds and the
+greatest peak memory. The program measured is the `gruff` beside this Python. Lists are
+made in bench/scratch and kept there for the next time.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import platform
+import statistics
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from generate import generate, generate_parts
+
+HERE = Path(__file__).parent
+SCRATCH = HERE / "scratch"
+GRUFF = str(Path(sys.executable).parent / "gruff")
+
+DOCKET = """\
+docket = 1
+title = "Bookings"
+{lists}
+[[entry]]
+do = "merge"
+[[entry]]
+do = "flag"
+required = ["Amount", "Skipper"]
+allowed = {{ Class = ["A", "B", "C"] }}
+[[entry]]
+do = "duplicates"
+by = ["Booking", "Mooring no"]
+[[out]]
+to = "register.csv"
+"""
+
+
+@dataclass(frozen=True)
+class Row:
+    """A command, the floor it is measured against, and its goal in floors."""
+
+    name: str
+    command: list[str]
+    floor_name: str
+    floor: list[str]
+    goal: float | None
+
+
+def python(code: str) -> list[str]:
+    """Return the command that runs a line of Python."""
+    return [sys.executable, "-c", code]
+
+
+def floor(kind: str, source: Path) -> list[str]:
+    """Return the command of a floor on a list."""
+    target = str(SCRATCH / "floor.csv")
+    return [sys.executable, str(HERE / "floors.py"), kind, str(source), target]
+
+
+def small_rows() -> list[Row]:
+    """Return the rows that do not depend on the size of a list."""
+    hundred = generate(100, SCRATCH / "100.csv")
+    return [
+        Row(
+            "gruff --version",
+            [GRUFF, "--version"],
+            "import click",
+            python("import click"),
+            1.5,
+        ),
+        Row(
+            "duplicates, 100 records",
+            [*verb("duplicates", hundred), "--by", "Booking"],
+            "import click, numpy, pyarrow.csv",
+            python("import click, numpy, pyarrow.csv"),
+            1.6,
+        ),
+    ]
+
+
+def verb(name: str, *lists: Path) -> list[str]:
+    """Return the command of a verb with result and ledger written."""
+    ends = ["--to", str(SCRATCH / "out.csv"), "--ledger", str(SCRATCH / "ledger")]
+    return [GRUFF, name, *map(str, lists), *ends, "--replace", "--quiet"]
+
+
+def rows_of_size(n: int) -> list[Row]:
+    """Return the rows on lists of `n` records in all."""
+    whole = SCRATCH / f"{n}.csv"
+    if not whole.exists():
+        generate(n, whole)
+    pattern = str(SCRATCH / f"{n}-part-{{}}.csv")
+    parts = [Path(pattern.format(number)) for number in (1, 2, 3, 4)]
+    if not all(part.exists() for part in parts):
+        generate_parts(n, pattern, 4)
+    docket = SCRATCH / f"{n}.toml"
+    lists = "".join(
+        f'[lists.part{number}]\nfrom = "{part.name}"\n'
+        for number, part in enumerate(parts, 1)
+    )
+    docket.write_text(DOCKET.format(lists=lists), encoding="utf-8")
+    run = [GRUFF, "run", str(docket), "--replace", "--quiet"]
+    arrow = floor("arrow", whole)
+    return [
+        Row(
+            "duplicates by one field",
+            [*verb("duplicates", whole), "--by", "Booking"],
+            "Arrow pass",
+            arrow,
+            1.5,
+        ),
+        Row(
+            "duplicates by whole record",
+            verb("duplicates", whole),
+            "Arrow pass",
+            arrow,
+            2.0,
+        ),
+        Row("merge of four lists", verb("merge", *parts), "Arrow pass", arrow, 1.5),
+        Row("docket of three verbs", run, "Arrow pass", arrow, 4.0),
+        Row("docket of three verbs", run, "text pass", floor("text", whole), 1.0),
+    ]
+
+
+def timed(command: list[str]) -> tuple[float, float]:
+    """Run a command; return its seconds and its peak memory in MB (0 if unknown)."""
+    begun = time.perf_counter()
+    running = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    if not hasattr(os, "wait4"):
+        running.wait()
+        return time.perf_counter() - begun, 0.0
+    _, status, used = os.wait4(running.pid, 0)
+    seconds = time.perf_counter() - begun
+    if os.waitstatus_to_exitcode(status) not in (0, 1):
+        raise SystemExit(f"failed: {' '.join(command)}")
+    unit = 1 if platform.system() == "Darwin" else 1024
+    return seconds, used.ru_maxrss * unit / 1e6
+
+
+def measure(row: Row, runs: int, size_bytes: int) -> str:
+    """Run a row and its floor in turn; return its line of the table."""
+    timed(row.command)
+    timed(row.floor)
+    pairs = [(timed(row.command), timed(row.floor)) for _ in range(runs)]
+    ratio = statistics.median(ours[0] / floors[0] for ours, floors in pairs)
+    ours = statistics.median(each[0][0] for each in pairs)
+    floors = statistics.median(each[1][0] for each in pairs)
+    peak = max(each[0][1] for each in pairs)
+    memory = f"{peak:,.0f}"
+    if size_bytes > 10_000_000:
+        memory += f" ({peak * 1e6 / size_bytes:.1f} × input)"
+    goal = "" if row.goal is None else f"{row.goal}"
+    return (
+        f"| {row.name} | {ours:.2f} | {row.floor_name} {floors:.2f} | {ratio:.2f} | "
+        f"{goal} | {memory} |"
+    )
+
+
+def main() -> None:
+    """Measure what was asked for."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("sizes", type=int, nargs="*", default=[100_000, 1_000_000])
+    parser.add_argument("--runs", type=int, default=7)
+    asked = parser.parse_args()
+    SCRATCH.mkdir(exist_ok=True)
+    head = "| job | seconds | floor, seconds | ratio | goal | peak MB |"
+    print(head, "|---|---|---|---|---|---|", sep="\n")
+    for row in small_rows():
+        print(measure(row, max(asked.runs, 7), 0), flush=True)
+    for n in asked.sizes:
+        rows = rows_of_size(n)
+        size = (SCRATCH / f"{n}.csv").stat().st_size
+        print(f"| **{n:,} records, {size / 1e6:,.0f} MB** | | | | | |")
+        for row in rows:
+            print(measure(row, asked.runs, size), flush=True)
+
+
+if __name__ == "__main__":
+    main()
