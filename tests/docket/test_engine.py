@@ -5,7 +5,7 @@ from unittest import mock
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.outcome import Outcome
-from gruff_ledger.problems import OutOfBalance, UnreadableSource
+from gruff_ledger.problems import OutOfBalance
 from gruff_ledger.table import Table
 from gruff_ledger.work import duplicates
 from tests.support import FolderTest
@@ -64,20 +64,3 @@ class RunTest(FolderTest):
         self.assertEqual(
             sorted(path.name for path in self.folder.iterdir()), ["a.csv", "job.toml"]
         )
-
-    def test_a_source_that_changes_meanwhile_fails_the_run(self) -> None:
-        """The hash in the ledger must be that of the records."""
-
-        read = run.__globals__["read_list"]
-
-        def changing(*given: object, **more: object) -> object:
-            reading = read(*given, **more)
-            self.write("a.csv", "x,y\n1,2\n1,2\n3,5\n")
-            return reading
-
-        with (
-            mock.patch.dict(run.__globals__, read_list=changing),
-            self.assertRaisesRegex(UnreadableSource, "changed while it was read"),
-        ):
-            run(load_docket(self.docket))
-        self.assertFalse((self.folder / "clean.csv").exists())

@@ -2,9 +2,10 @@
 
 import hashlib
 import unittest
-from pathlib import Path
 
-from gruff_ledger.lists.source import Checksum, Feed, Hashing, open_bytes, open_path
+from gruff_ledger.lists.delimited import read_delimited
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.source import Feed, Hashing, open_bytes, open_path
 from gruff_ledger.problems import UnreadableSource
 from tests.support import FolderTest
 
@@ -43,20 +44,30 @@ class FeedTest(unittest.TestCase):
                     self.assertEqual(got.decode(), "a,é\n1,2\n")
 
 
-class HashingTest(FolderTest):
-    def test_gives_the_hash_of_the_bytes_that_were_read(self) -> None:
-        """As SHA-256 tools give it."""
-        data = b"a,b\n" * 100_000
-        opened = open_path(self.write("a.csv", data), name="a")
-        read = Checksum()
-        read.add(data)
-        self.assertEqual(Hashing(opened).result(read), hashlib.sha256(data).hexdigest())
+class HashingTest(unittest.TestCase):
+    def test_gives_the_hash_of_all_bytes_in_order(self) -> None:
+        """As SHA-256 tools give it, also of more blocks than may wait."""
+        for blocks in ([], [b"a"], [bytes([i % 256]) * 1000 for i in range(200)]):
+            with self.subTest(blocks=len(blocks)):
+                hashing = Hashing()
+                for block in blocks:
+                    hashing.add(block)
+                expected = hashlib.sha256(b"".join(blocks)).hexdigest()
+                self.assertEqual(hashing.finish()(), expected)
 
-    def test_tells_that_a_source_changed_between_readings(self) -> None:
-        """A list must not go into the ledger with the hash of another."""
-        path: Path = self.write("a.csv", "a,b\n1,2\n")
-        read = Checksum()
-        read.add(path.read_bytes())
-        path.write_bytes(b"a,b\n1,3\n")
+    def test_a_feed_hashes_what_it_leaves_out_as_well(self) -> None:
+        """Mark, titles and headings belong to the source."""
+        data = b"\xef\xbb\xbftitle\na,b\n1,2\n"
+        opened = open_bytes(data, name="x", address="x")
+        feed = Feed(opened, encoding="utf-8", bom=data[:3], skip=6, hashed=True)
+        self.assertEqual(feed.finish().sha256(), hashlib.sha256(data).hexdigest())
+
+
+class ChangedTest(FolderTest):
+    def test_a_source_that_grew_while_it_was_read_is_refused(self) -> None:
+        """Half of a list must not be taken for the whole."""
+        path = self.write("a.csv", "a,b\n1,2\n")
+        opened = open_path(path, name="a")
+        self.write("a.csv", "a,b\n1,2\n3,4\n")
         with self.assertRaisesRegex(UnreadableSource, "changed while it was read"):
-            Hashing(open_path(path, name="a")).result(read)
+            read_delimited(opened, ReadingTerms())

@@ -9,7 +9,6 @@ from __future__ import annotations
 import datetime
 from collections import Counter
 from collections.abc import Callable, Mapping
-from functools import partial
 from importlib import import_module
 from threading import Thread
 
@@ -26,7 +25,7 @@ from gruff_ledger.account.ledger import Account, Balance, Line, Out
 from gruff_ledger.docket.job import Entry, Job, ListToRead
 from gruff_ledger.lists.address import open_address, read_list
 from gruff_ledger.lists.reading import Reading
-from gruff_ledger.lists.source import Hashing, Opened
+from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Note, Outcome
@@ -159,22 +158,21 @@ def _read_all(
     to_read = [each for each in job.lists if each.name in opened]
     for position, each in enumerate(to_read):
         on_step(f"reading {each.name}")
-        reading = read_list(opened[each.name], each.reading, source=position)
-        # Parsing keeps every processor busy, and the work after it does not: so the
-        # hash is begun when the list has been read.
-        hashing = Hashing(opened[each.name]) if hashed else None
-        account.sources.append(_source_line(each, reading, hashing))
+        reading = read_list(
+            opened[each.name], each.reading, source=position, hashed=hashed
+        )
+        account.sources.append(_source_line(each, reading))
         tables[each.name] = reading.table
     return tables
 
 
-def _source_line(listed: ListToRead, reading: Reading, hashing: Hashing | None) -> Line:
+def _source_line(listed: ListToRead, reading: Reading) -> Line:
     source = reading.source
     facts = {
         "address": source.address,
-        "size_bytes": source.checksum.size_bytes,
-        # Still to be called: it may take a while.
-        "sha256": None if hashing is None else partial(hashing.result, source.checksum),
+        "size_bytes": source.size_bytes,
+        # Still to be called, where there is one: it may take a while.
+        "sha256": source.sha256,
         "modified": _iso(source.modified),
         "encoding": source.encoding,
         "byte_order_mark": source.byte_order_mark,

@@ -36,9 +36,11 @@ def open_address(address: str, *, name: str, folder: Path | None = None) -> Open
     return open_path(path, name=name, address=address)
 
 
-def read_list(opened: Opened, terms: ReadingTerms, *, source: int) -> Reading:
+def read_list(
+    opened: Opened, terms: ReadingTerms, *, source: int, hashed: bool
+) -> Reading:
     """Read a list in the format it has; see `read_delimited`."""
-    return read_delimited(opened, terms, source=source)
+    return read_delimited(opened, terms, source=source, hashed=hashed)
 
 
 def list_name(address: str) -> str:

@@ -70,6 +70,31 @@ class _Ragged(msgspec.Struct):
         self.texts.append(text)
 
 
+class _Plan(msgspec.Struct, frozen=True):
+    """All that is settled before a source is parsed."""
+
+    opened: Opened
+    encoding: Encoding
+    layout: Layout
+    headings: tuple[str, ...]
+    hashed: bool
+
+    @property
+    def width(self) -> int:
+        return len(self.headings)
+
+    def feed(self, *, refuse_quotes: bool = False) -> Feed:
+        """Begin a reading of the records."""
+        return Feed(
+            self.opened,
+            encoding=self.encoding.name,
+            bom=self.encoding.bom,
+            skip=len(self.layout.prefix.encode("utf-8")),
+            refuse_quotes=refuse_quotes,
+            hashed=self.hashed,
+        )
+
+
 class _Parsed(msgspec.Struct, frozen=True, eq=False):
     """Records as parsed: those that fit, in columns, and the ragged ones."""
 
@@ -82,7 +107,12 @@ class _Parsed(msgspec.Struct, frozen=True, eq=False):
 
 
 def read_delimited(
-    opened: Opened, terms: ReadingTerms, *, source: int = 0, careful: bool = False
+    opened: Opened,
+    terms: ReadingTerms,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+    careful: bool = False,
 ) -> Reading:
     """
     Read a delimited list into a table.
@@ -94,6 +124,8 @@ def read_delimited(
         What the person pinned; the rest is detected.
     source : int
         Position of the source in the run's list of sources.
+    hashed : bool
+        Find the hash of the source on the way.
     careful : bool
         Read the careful way, also where Arrow would do.
 
@@ -112,14 +144,14 @@ def read_delimited(
     head = _head(opened)
     encoding = detect_encoding(head, terms.encoding, opened.address)
     try:
-        return _read_as(opened, terms, encoding, source, careful)
+        return _read_as(opened, terms, encoding, source, hashed, careful)
     except UnicodeDecodeError as error:
         if terms.encoding is not None or encoding.bom:
             raise _wrong_encoding(opened, encoding, error) from error
         # The head was UTF-8, or read as guessed, and something further on is not.
         guessed = _guess_from_all(opened)
         try:
-            return _read_as(opened, terms, guessed, source, careful)
+            return _read_as(opened, terms, guessed, source, hashed, careful)
         except UnicodeDecodeError as again:
             raise _wrong_encoding(opened, guessed, again) from again
 
@@ -140,16 +172,18 @@ def _read_as(
     terms: ReadingTerms,
     encoding: Encoding,
     source: int,
+    hashed: bool,
     careful: bool,
 ) -> Reading:
     layout = _layout(opened, terms, encoding)
     headings, made = made_headings(layout.heading)
+    plan = _Plan(opened, encoding, layout, headings, hashed)
     parsed = None
     if not careful and len(layout.delimiter.encode("utf-8")) == 1:
-        parsed = _parse_fast(opened, encoding, layout, len(headings))
+        parsed = _parse_fast(plan)
     if parsed is None:
-        parsed = _parse_careful(opened, encoding, layout, len(headings))
-    return _reading(opened, terms, encoding, layout, headings, made, parsed, source)
+        parsed = _parse_careful(plan)
+    return _reading(plan, terms, made, parsed, source)
 
 
 def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
@@ -168,8 +202,8 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             header_rows=terms.header_rows,
         )
         if layout is not None:
-            if layout.heading and _ends_in_open_quote(
-                layout.prefix.encode(), layout.heading[-1]
+            if terms.header_rows and _is_open_at_end(
+                layout.heading_text, layout.delimiter
             ):
                 raise _open_quote(opened, layout.heading_row, layout.heading[-1])
             return layout
@@ -192,38 +226,21 @@ def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
     return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
 
 
-def _feed(
-    opened: Opened, encoding: Encoding, layout: Layout, *, refuse_quotes: bool = False
-) -> Feed:
-    return Feed(
-        opened,
-        encoding=encoding.name,
-        bom=encoding.bom,
-        skip=len(layout.prefix.encode("utf-8")),
-        refuse_quotes=refuse_quotes,
-    )
-
-
 # The fast way ---------------------------------------------------------------------
 
 
-def _parse_fast(
-    opened: Opened, encoding: Encoding, layout: Layout, width: int
-) -> _Parsed | None:
+def _parse_fast(plan: _Plan) -> _Parsed | None:
     """Parse with Arrow; None where only the careful way will do."""
     # Arrow is fastest when it may cut blocks at any line end, which only holds while
     # no quote is seen; and when it may use threads, which only holds while no record
     # is ragged, because it then numbers none of them.
-    with_quotes = _quote_in_head(opened, layout)
+    with_quotes = _quote_in_head(plan)
     in_threads = True
     block = 0
     while block < len(_BLOCK_BYTES):
         try:
             return _arrow(
-                opened,
-                encoding,
-                layout,
-                width,
+                plan,
                 with_quotes=with_quotes,
                 in_threads=in_threads,
                 block_bytes=_BLOCK_BYTES[block],
@@ -239,10 +256,10 @@ def _parse_fast(
     return None
 
 
-def _quote_in_head(opened: Opened, layout: Layout) -> bool:
+def _quote_in_head(plan: _Plan) -> bool:
     """Guess whether there are quoted cells; a wrong guess costs time only."""
-    with opened.start() as stream:
-        return b'"' in stream.read(HEAD_BYTES)[len(layout.prefix.encode()) :]
+    with plan.opened.start() as stream:
+        return b'"' in stream.read(HEAD_BYTES)[len(plan.layout.prefix.encode()) :]
 
 
 class _RaggedInThreads(Exception):
@@ -250,10 +267,7 @@ class _RaggedInThreads(Exception):
 
 
 def _arrow(
-    opened: Opened,
-    encoding: Encoding,
-    layout: Layout,
-    width: int,
+    plan: _Plan,
     *,
     with_quotes: bool,
     in_threads: bool,
@@ -267,17 +281,16 @@ def _arrow(
         if in_threads:
             met_ragged = True
             return "error"
-        cells = next(csv.reader([row.text], delimiter=layout.delimiter), [])
+        cells = next(csv.reader([row.text], delimiter=plan.layout.delimiter), [])
         ragged.add(row.number, cells, row.text)
         return "skip"
 
-    names = [str(place) for place in range(width)]
-    with contextlib.closing(
-        _feed(opened, encoding, layout, refuse_quotes=not with_quotes)
-    ) as feed:
+    names = [str(place) for place in range(plan.width)]
+    delimiter = plan.layout.delimiter
+    with contextlib.closing(plan.feed(refuse_quotes=not with_quotes)) as feed:
         first = feed.read(block_bytes)
         if not first:
-            return _Parsed([text_column(())] * width, ragged, feed.finish())
+            return _Parsed([text_column(())] * plan.width, ragged, feed.finish())
         if first.startswith(codecs.BOM_UTF8):
             return None  # Arrow would take the first cell's character for a mark.
         feed.unread(first)
@@ -288,7 +301,7 @@ def _arrow(
                     column_names=names, block_size=block_bytes, use_threads=in_threads
                 ),
                 parse_options=arrow_csv.ParseOptions(
-                    delimiter=layout.delimiter,
+                    delimiter=delimiter,
                     newlines_in_values=with_quotes,
                     ignore_empty_lines=False,
                     invalid_row_handler=on_ragged,
@@ -305,38 +318,30 @@ def _arrow(
             raise
         seen = feed.finish()
     parsed = _Parsed(list(table.columns), ragged, seen)
-    return parsed if not with_quotes or _end_is_sure(opened, layout, parsed) else None
+    return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
 
 
-def _end_is_sure(opened: Opened, layout: Layout, parsed: _Parsed) -> bool:
+def _end_is_sure(plan: _Plan, parsed: _Parsed) -> bool:
     """
-    Refuse a source that ends inside an open quote; Arrow would let it pass.
+    Tell whether a source surely does not end inside an open quote.
 
-    Returns
-    -------
-    bool
-        False where the last cell is too long to tell: the careful way can.
+    Arrow would let such an end pass. Where this cannot tell, the careful way can.
     """
     total = len(parsed)
     if not total:
         return True
     if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
-        last = parsed.ragged.cells[-1]
-        is_open = _is_open_at_end(parsed.ragged.texts[-1], layout.delimiter)
-    else:
-        last = [column[-1].as_py() for column in parsed.columns]
-        if len(last[-1]) * 4 >= TAIL_BYTES:
-            return False
-        is_open = _ends_in_open_quote(parsed.seen.tail, last[-1])
-    if is_open:
-        name = layout.heading[min(len(last), len(layout.heading)) - 1]
-        raise _open_quote(opened, layout.heading_row + total, name, record=total)
-    return True
+        text = parsed.ragged.texts[-1]
+        return not _is_open_at_end(text, plan.layout.delimiter)
+    last_cell = parsed.columns[-1][-1].as_py()
+    return len(last_cell) * 4 < TAIL_BYTES and not _may_end_in_open_quote(
+        parsed.seen.tail, last_cell
+    )
 
 
-def _ends_in_open_quote(tail: bytes, last_cell: str) -> bool:
+def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
     """
-    Tell whether a text ends inside a quoted cell, from its end and its last cell.
+    Tell from the end of a text and its last cell whether a quote may be open there.
 
     A quote opens only at the start of a cell, so the text then ends with a quote and
     all of the last cell. A cell of nothing but quotes is told by their number: an odd
@@ -352,18 +357,15 @@ def _ends_in_open_quote(tail: bytes, last_cell: str) -> bool:
 # The careful way ------------------------------------------------------------------
 
 
-def _parse_careful(
-    opened: Opened, encoding: Encoding, layout: Layout, width: int
-) -> _Parsed:
+def _parse_careful(plan: _Plan) -> _Parsed:
+    width, delimiter = plan.width, plan.layout.delimiter
     ragged = _Ragged()
     groups: list[list[Column]] = [[] for _ in range(width)]
-    with contextlib.closing(_feed(opened, encoding, layout)) as feed:
+    with contextlib.closing(plan.feed()) as feed:
         lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
         fitting: list[list[str]] = []
         number = 0
-        for number, cells in enumerate(
-            csv.reader(lines, delimiter=layout.delimiter), 1
-        ):
+        for number, cells in enumerate(csv.reader(lines, delimiter=delimiter), 1):
             text = lines.taken()
             if len(cells) == width:
                 fitting.append(cells)
@@ -374,9 +376,8 @@ def _parse_careful(
             else:
                 ragged.add(number, cells, text.rstrip("\r\n"))
         _flush(fitting, groups)
-        if number and _is_open_at_end(text, layout.delimiter):
-            name = layout.heading[min(len(cells), width) - 1]
-            raise _open_quote(opened, layout.heading_row + number, name, record=number)
+        if number and _is_open_at_end(text, delimiter):
+            raise _open_at_end(plan, len(cells), number)
         seen = feed.finish()
     return _Parsed([concat_columns(parts) for parts in groups], ragged, seen)
 
@@ -416,17 +417,15 @@ def _flush(records: list[list[str]], groups: list[list[Column]]) -> None:
 
 
 def _reading(
-    opened: Opened,
-    terms: ReadingTerms,
-    encoding: Encoding,
-    layout: Layout,
-    headings: tuple[str, ...],
-    made: dict[int, str],
-    parsed: _Parsed,
-    source: int,
+    plan: _Plan, terms: ReadingTerms, made: dict[int, str], parsed: _Parsed, source: int
 ) -> Reading:
+    opened, encoding, layout, headings = (
+        plan.opened,
+        plan.encoding,
+        plan.layout,
+        plan.headings,
+    )
     _check_unchanged(opened, parsed.seen)
-    width = len(headings)
     total = len(parsed)
     table, too_short, aside, extra_blank = _settle(
         headings, parsed, opened.name, source, total
@@ -437,7 +436,8 @@ def _reading(
     account = Source(
         name=opened.name,
         address=opened.address,
-        checksum=parsed.seen.checksum,
+        size_bytes=parsed.seen.size_bytes,
+        sha256=parsed.seen.sha256,
         modified=opened.modified,
         encoding=encoding.name,
         byte_order_mark=bool(encoding.bom),
@@ -456,13 +456,13 @@ def _reading(
         records_in=total,
         trailing_blank=trailing,
     )
-    notes = _notes(account, encoding, headings, made, terms, extra_blank, width)
+    notes = _notes(account, encoding, headings, made, terms, extra_blank)
     return Reading(kept, account, aside, findings, notes)
 
 
 def _check_unchanged(opened: Opened, seen: Seen) -> None:
     # Only for files: the size of a stream is that of the bytes held in memory.
-    if opened.path is not None and seen.checksum.size_bytes != opened.size_bytes:
+    if opened.path is not None and seen.size_bytes != opened.size_bytes:
         raise changed_meanwhile(opened.address)
 
 
@@ -599,7 +599,6 @@ def _notes(
     made: dict[int, str],
     terms: ReadingTerms,
     extra_blank: int,
-    width: int,
 ) -> tuple[Note, ...]:
     name = account.name
     notes: list[Note] = []
@@ -636,8 +635,8 @@ def _notes(
             Note(
                 f"{name}: {extra_blank} "
                 f"{'record has' if extra_blank == 1 else 'records have'} more cells "
-                f"than the {width} headings; all extra ones are blank and were left "
-                "out."
+                f"than the {len(headings)} headings; all extra ones are blank and were "
+                "left out."
             )
         )
     return tuple(notes)
@@ -667,6 +666,13 @@ def _first_undecodable_line(data: bytes, encoding: str) -> tuple[int, int | None
         before = data[: error.start].decode(encoding, "replace")
         return before.count("\n") + 1, data[error.start]
     return 1, None
+
+
+def _open_at_end(plan: _Plan, cells: int, record: int) -> UnreadableSource:
+    """Word that the last record stops inside a quoted cell."""
+    name = plan.headings[min(cells, plan.width) - 1]
+    row = plan.layout.heading_row + record
+    return _open_quote(plan.opened, row, name, record=record)
 
 
 def _open_quote(

@@ -176,6 +176,8 @@ class Layout(msgspec.Struct, frozen=True):
         The rows above the heading that are not blank, as they were written.
     heading : tuple of str
         The cells of the heading row as written; made up when there is none.
+    heading_text : str
+        The heading row as written, with its line end.
     heading_row : int
         Row of the heading, from 1; when there is none, the row before the first record.
     prefix : str
@@ -187,6 +189,7 @@ class Layout(msgspec.Struct, frozen=True):
     delimiter: str
     titles: tuple[str, ...]
     heading: tuple[str, ...]
+    heading_text: str
     heading_row: int
     prefix: str
     delimiter_pinned: bool
@@ -242,6 +245,7 @@ def detect_layout(
         delimiter=chosen,
         titles=titles,
         heading=heading,
+        heading_text=rows[place].text,
         heading_row=place + header_rows,
         prefix=prefix,
         delimiter_pinned=delimiter is not None,

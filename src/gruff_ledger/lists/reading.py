@@ -6,12 +6,12 @@ encoding, delimiter, skip rows, header rows.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated
 
 import msgspec
 from msgspec import Meta
 
-from gruff_ledger.lists.source import Checksum
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
@@ -86,8 +86,10 @@ class Source(msgspec.Struct, frozen=True):
     Attributes
     ----------
     name, address : str
-    checksum : Checksum
-        Of all its bytes, as they were when they were read.
+    size_bytes : int
+    sha256 : callable, optional
+        Returns the hash of all its bytes as they were when they were read; it may have
+        to wait for it. None if no hash was asked for.
     modified : float or None
         When the file was last changed, in seconds since 1970 in UTC.
     encoding, delimiter : str
@@ -105,7 +107,8 @@ class Source(msgspec.Struct, frozen=True):
 
     name: str
     address: str
-    checksum: Checksum
+    size_bytes: int
+    sha256: Callable[[], str] | None
     modified: float | None
     encoding: str
     byte_order_mark: bool

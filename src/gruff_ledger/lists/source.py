@@ -1,7 +1,7 @@
-"""Sources as bytes: opened, read through, hashed.
+"""Sources as bytes: opened, read through, hashed on the way.
 
 `Opened` is a source that can be read again from the start; `Feed` is one reading of it,
-as UTF-8 without a byte-order mark, whatever its encoding is; `Hashing` is another.
+as UTF-8 without a byte-order mark, whatever its encoding is.
 """
 
 from __future__ import annotations
@@ -11,9 +11,9 @@ import errno
 import hashlib
 import io
 import threading
-import zlib
 from collections.abc import Callable
 from pathlib import Path
+from queue import Queue
 from typing import BinaryIO
 
 import msgspec
@@ -127,24 +127,20 @@ def _near_file(path: Path) -> str:
     return f"Did you mean '{path.with_name(near)}'?" if near else "Correct the path."
 
 
-class Checksum(msgspec.Struct):
-    """Number of bytes and CRC-32 (ISO/IEC 8802-3): tells two readings apart."""
+class Seen(msgspec.Struct):
+    """
+    What one reading of a source saw; complete once the reading is.
+
+    Attributes
+    ----------
+    sha256 : callable, optional
+        Returns the hash of all bytes read; it may have to wait for it.
+    """
 
     size_bytes: int = 0
-    crc32: int = 0
-
-    def add(self, block: bytes) -> None:
-        """Take in the next bytes."""
-        self.size_bytes += len(block)
-        self.crc32 = zlib.crc32(block, self.crc32)
-
-
-class Seen(msgspec.Struct):
-    """What one reading of a source saw; complete once the reading is."""
-
-    checksum: Checksum
     has_quote: bool = False
     tail: bytes = b""
+    sha256: Callable[[], str] | None = None
 
 
 class Surprise(Exception):
@@ -167,6 +163,8 @@ class Feed(io.RawIOBase):
     refuse_quotes : bool
         Raise `Surprise` at a quote character: the reading was begun as if there
         were none.
+    hashed : bool
+        Find the hash of all bytes on the way.
     """
 
     def __init__(
@@ -177,9 +175,11 @@ class Feed(io.RawIOBase):
         bom: bytes = b"",
         skip: int = 0,
         refuse_quotes: bool = False,
+        hashed: bool = False,
     ) -> None:
         super().__init__()
-        self.seen = Seen(Checksum())
+        self._hashing = Hashing() if hashed else None
+        self.seen = Seen()
         self.surprised = False
         self._name = opened.address
         self._stream = opened.start()
@@ -224,6 +224,8 @@ class Feed(io.RawIOBase):
     def close(self) -> None:
         """Stop reading."""
         if not self.closed:
+            if self._hashing is not None:
+                self._hashing.give_up()
             self._stream.close()
         super().close()
 
@@ -231,6 +233,9 @@ class Feed(io.RawIOBase):
         """Read what is left, and return what was seen of the whole."""
         while self.read(_BLOCK_BYTES):
             pass
+        if self._hashing is not None:
+            self.seen.sha256 = self._hashing.finish()
+            self._hashing = None
         return self.seen
 
     def _leave_out(self, bom_bytes: int, skip: int) -> None:
@@ -260,7 +265,9 @@ class Feed(io.RawIOBase):
             raw = self._stream.read(size)
         except OSError as error:
             raise _cut_off(error, self._name) from error
-        self.seen.checksum.add(raw)
+        self.seen.size_bytes += len(raw)
+        if self._hashing is not None:
+            self._hashing.add(raw)
         return raw
 
     def _watch(self, block: bytes) -> None:
@@ -279,49 +286,52 @@ class Feed(io.RawIOBase):
 
 class Hashing:
     """
-    The SHA-256 of a source (FIPS 180-4), found in a thread beside the work.
+    The SHA-256 of blocks (FIPS 180-4), found in a thread behind the reading.
 
-    Hashing takes longer than parsing, so that it has a reading of its own and the whole
-    time of the run. That both readings gave the same bytes is told by a cheap checksum.
+    Parsing keeps every processor busy, and the work after it does not: so the blocks
+    wait, and are hashed while the list is worked on. Only so many wait that memory
+    stays bounded; from then on hashing keeps step with the reading.
     """
 
-    def __init__(self, opened: Opened) -> None:
-        self._opened = opened
+    _WAITING_BLOCKS = 48
+
+    def __init__(self) -> None:
         self._sum = hashlib.sha256()
-        self._check = Checksum()
-        self._error: OSError | None = None
+        self._blocks: Queue[bytes | None] = Queue(self._WAITING_BLOCKS)
         self._thread = threading.Thread(target=self._run, daemon=True)
-        self._thread.start()
+        self._wanted = True
 
-    def result(self, read: Checksum) -> str:
-        """
-        Wait for the hash, in hexadecimal.
+    def add(self, block: bytes) -> None:
+        """Take the next block."""
+        if self._blocks.full():
+            self._start()
+        self._blocks.put(block)
 
-        Parameters
-        ----------
-        read : Checksum
-            That of the bytes from which the list was made.
+    def finish(self) -> Callable[[], str]:
+        """Take no more blocks; return what waits for the hash, in hexadecimal."""
+        self._start()
+        self._blocks.put(None)
 
-        Raises
-        ------
-        UnreadableSource
-            If the source changed between the readings.
-        """
-        self._thread.join()
-        if self._error is not None:
-            raise _cut_off(self._error, self._opened.address) from self._error
-        if read != self._check:
-            raise changed_meanwhile(self._opened.address)
-        return self._sum.hexdigest()
+        def result() -> str:
+            self._thread.join()
+            return self._sum.hexdigest()
+
+        return result
+
+    def give_up(self) -> None:
+        """Let the thread end soon: nobody wants the hash."""
+        self._wanted = False
+        if self._thread.is_alive():
+            self._blocks.put(None)
+
+    def _start(self) -> None:
+        if self._thread.ident is None:
+            self._thread.start()
 
     def _run(self) -> None:
-        try:
-            with self._opened.start() as stream:
-                while block := stream.read(_BLOCK_BYTES):
-                    self._sum.update(block)
-                    self._check.add(block)
-        except OSError as error:
-            self._error = error
+        while (block := self._blocks.get()) is not None:
+            if self._wanted:
+                self._sum.update(block)
 
 
 def changed_meanwhile(shown: str) -> UnreadableSource:
