@@ -28,7 +28,7 @@ _T = TypeVar("_T")
 _R = TypeVar("_R")
 
 # Below this many records a thread costs more than it saves.
-_THREADED_FROM = 50_000
+_THREADED_FROM = 10_000
 
 # Up to this many records Python is done before Arrow's functions on arrays are even
 # loaded, which takes a sixth of the time of a whole small job.

@@ -79,3 +79,20 @@ class IndexInTest(unittest.TestCase):
         self.assertEqual(found.tolist(), [1, -1, 2, -1])
         self.assertEqual(index_in(text_column([]), ["A"]).tolist(), [])
         self.assertEqual(index_in(text_column(["A"]), []).tolist(), [-1])
+
+    def test_accidents_of_fingerprints_change_nothing(self) -> None:
+        """Whether among the values or between a value and a cell."""
+        true_prints = keys.fingerprints
+        values = ["A", "B", "C"]
+        column = text_column(["C", "x", "B", "y", "A", ""])
+        for modulus in (2, 50):
+
+            def poor(column: object, modulus: int = modulus) -> np.ndarray:
+                return true_prints(column) % np.uint64(modulus)  # type: ignore[arg-type]
+
+            with (
+                self.subTest(modulus=modulus),
+                mock.patch.object(keys, "fingerprints", poor),
+            ):
+                found = index_in(column, values).tolist()
+                self.assertEqual(found, [2, -1, 1, -1, 0, -1])

@@ -64,7 +64,7 @@ def set_aside_table(account: Account) -> Table:
             *_place_columns(account, aside.table.origin),
             *_kept_columns(account, aside),
             _text_column(aside),
-            *(_field_or_blank(aside.table, heading) for heading in theirs),
+            *_fields_or_blank(aside.table, theirs),
         ]
         for label, aside in parts
     ]
@@ -127,10 +127,11 @@ def _text_column(aside: SetAside) -> Column:
     return text_column(aside.text)
 
 
-def _field_or_blank(table: Table, heading: str) -> Column:
-    if heading in table.headings:
-        return table.column(heading)
-    return constant_column("", len(table))
+def _fields_or_blank(table: Table, headings: Sequence[str]) -> list[Column]:
+    """Return a field for each heading, blank where the list has none."""
+    fields = dict(zip(table.headings, table.columns, strict=True))
+    blank = constant_column("", len(table))
+    return [fields.get(heading, blank) for heading in headings]
 
 
 def _stacked(headings: Sequence[str], parts: Sequence[Sequence[Column]]) -> Table:

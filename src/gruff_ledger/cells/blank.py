@@ -15,7 +15,7 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.strings import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask, taken
+from gruff_ledger.table import Column, Mask, mapped, taken
 
 _WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
 _INVISIBLE = (
@@ -62,8 +62,10 @@ def blank_mask(column: Column) -> Mask:
     -------
     ndarray of bool, shape (n,)
     """
-    masks = [_blank_in_chunk(chunk) for chunk in text_chunks(column)]
-    return np.concatenate(masks) if masks else np.zeros(0, np.bool_)
+    chunks = list(text_chunks(column))
+    if len(chunks) < 2:
+        return _blank_in_chunk(chunks[0]) if chunks else np.zeros(0, np.bool_)
+    return np.concatenate(mapped(_blank_in_chunk, chunks))
 
 
 def _blank_in_chunk(chunk: Chunk) -> Mask:

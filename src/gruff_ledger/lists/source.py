@@ -21,7 +21,7 @@ import msgspec
 from gruff_ledger.problems import UnreadableSource
 
 # How much of a source is looked at to see how it is written.
-HEAD_BYTES = 1 << 20
+HEAD_BYTES = 1 << 18
 
 # Enough of the end to see whether a quote is still open there.
 TAIL_BYTES = 1 << 16
@@ -293,7 +293,8 @@ class Hashing:
     stays bounded; from then on hashing keeps step with the reading.
     """
 
-    _WAITING_BLOCKS = 48
+    # With blocks of 4 MiB, as they are read for Arrow.
+    _WAITING_BLOCKS = 12
 
     def __init__(self) -> None:
         self._sum = hashlib.sha256()

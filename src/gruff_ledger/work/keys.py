@@ -18,10 +18,10 @@ from gruff_ledger.table import (
     Column,
     Indices,
     Mask,
-    concat_columns,
     filtered,
     joined,
     mapped,
+    spread_column,
     taken,
     text_column,
     unequal,
@@ -204,11 +204,32 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
     >>> index_in(text_column(["B", "A", "a"]), ["A", "B"])
     array([ 1,  0, -1])
     """
-    if not len(column) or not values:
+    distinct = list(dict.fromkeys(values))
+    if not len(column) or not distinct:
         return np.full(len(column), -1, np.int64)
-    together = concat_columns([text_column(values), column])
-    first = first_with_same_key([together])[len(values) :]
-    return np.where(first < len(values), first, -1)
+    prints = fingerprints(text_column(distinct))
+    order = np.argsort(prints)
+    ordered = prints[order]
+    if (ordered[1:] == ordered[:-1]).any():
+        # An accident: rarer than one in a billion lists of values.
+        places = {value: place for place, value in enumerate(distinct)}
+        cells = column.to_pylist()
+        return np.fromiter((places.get(cell, -1) for cell in cells), np.int64)
+
+    def of_stretch(start: int) -> Indices:
+        stretch = column.slice(start, _STRETCH_RECORDS)
+        mine = fingerprints(stretch)
+        at = np.minimum(np.searchsorted(ordered, mine), len(ordered) - 1)
+        found = np.where(ordered[at] == mine, order[at], -1)
+        hit = found >= 0
+        value = spread_column(distinct, found[hit])
+        found[hit] = np.where(unequal(filtered(stretch, hit), value), -1, found[hit])
+        return found
+
+    # Indices among the distinct values, as indices among all of them.
+    first = np.array([values.index(value) for value in distinct] + [-1], np.int64)
+    starts = range(0, len(column), _STRETCH_RECORDS)
+    return first[np.concatenate(mapped(of_stretch, starts))]
 
 
 def blank_key_mask(columns: Sequence[Column]) -> Mask:
