@@ -229,7 +229,8 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
     # Indices among the distinct values, as indices among all of them.
     first = np.array([values.index(value) for value in distinct] + [-1], np.int64)
     starts = range(0, len(column), _STRETCH_RECORDS)
-    return first[np.concatenate(mapped(of_stretch, starts))]
+    found: Indices = np.concatenate(mapped(of_stretch, starts))
+    return np.asarray(first[found], np.int64)
 
 
 def blank_key_mask(columns: Sequence[Column]) -> Mask:
