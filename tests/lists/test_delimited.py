@@ -160,6 +160,8 @@ class RaggedTest(unittest.TestCase):
                 self.assertEqual(aside.table.records(), [("3", "4,")])
                 self.assertEqual(aside.table.origin.record.tolist(), [2])
                 self.assertEqual(reading.source.records_in, 3)
+                self.assertIn("1 record was set aside with more", reading.notes[0].what)
+                self.assertIn("`delimiter`", reading.notes[0].remedy)
 
     def test_extra_cells_that_are_blank_are_left_out_and_counted(self) -> None:
         """The record stays."""
@@ -269,6 +271,8 @@ class EncodingTest(unittest.TestCase):
             ("utf-8", b"\xef\xbb\xbf", "utf-8", False),
             ("utf-16-le", b"\xff\xfe", "utf-16-le", False),
             ("utf-16-be", b"\xfe\xff", "utf-16-be", False),
+            ("utf-16-le", b"", "utf-16-le", True),
+            ("utf-16-be", b"", "utf-16-be", True),
             ("cp1252", b"", "windows-1252", True),
         ):
             with self.subTest(codec=codec, mark=mark):

@@ -6,8 +6,10 @@ taken apart into the values that a docket would hold.
 
 from __future__ import annotations
 
+import os
 import tomllib
 from collections.abc import Iterable, Mapping
+from pathlib import Path
 from typing import Any, TypeVar
 
 import click
@@ -17,6 +19,20 @@ from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
+
+
+class OutputPath(click.ParamType):  # type: ignore[type-arg]
+    """The path of a file to be written."""
+
+    name = "path"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: Any) -> Path:
+        """Return the path; one that can only be a folder's is refused."""
+        text = str(value)
+        if not text or text.endswith(("/", os.sep)):
+            self.fail(f"'{text}' names no file.", param, ctx)
+        return Path(text)
+
 
 _METAVARS = {
     Kind.WHOLE: "N",
@@ -77,7 +93,11 @@ def terms_from(declared: type[T], given: Mapping[str, Any]) -> T:
     for term in describe(declared):
         value = given.get(term.attribute)
         if value is not None and value != () and value is not False:
-            said[term.key] = _taken_apart(term, value)
+            try:
+                said[term.key] = _taken_apart(term, value)
+            except BadTerms as problem:
+                problem.term = term.key
+                raise
     return read(declared, said)
 
 
@@ -110,9 +130,7 @@ def _pair(term: Term, text: str) -> tuple[str, str]:
             break
     raise BadTerms(
         f"'{text}' is not of the form {_METAVARS[term.kind]}.",
-        f"Write `{term.key}` so; a name with a comma or an equals sign stands in "
-        "double quotes.",
-        term=term.key,
+        "Write it so; a name with a comma or an equals sign stands in double quotes.",
     )
 
 
@@ -129,8 +147,6 @@ def _toml(term: Term, text: str) -> dict[str, Any]:
     except tomllib.TOMLDecodeError as error:
         raise BadTerms(
             f"'{text}' is not an inline TOML table.",
-            f"Write `{term.key}" + "` as key=value pairs separated by commas, text in "
-            "double quotes.",
-            term=term.key,
+            "Write key=value pairs separated by commas, text in double quotes.",
         ) from error
     return table

@@ -14,13 +14,13 @@ from typing import Any
 import click
 import pyarrow as pa
 
-from gruff_ledger.cli.options import options_of, terms_from
+from gruff_ledger.cli.options import OutputPath, options_of, terms_from
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
-from gruff_ledger.lists.address import list_name
+from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.problems import with_terms_named
+from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import Verb
 
 _RESULT = "result"
@@ -53,7 +53,7 @@ class _VerbCommand(click.Command):
 
 def output_options() -> list[click.Option]:
     """Return the options that every verb has on where things go."""
-    path = click.Path(path_type=Path)
+    path = OutputPath()
     return [
         click.Option(
             ["--to"],
@@ -135,6 +135,11 @@ def _run_verb(
     terms = terms_from(verb.terms, given)
     pinned = terms_from(ReadingTerms, given)
     given_lists = addresses if isinstance(addresses, tuple) else (addresses,)
+    if given_lists.count(STANDARD_INPUT) > 1:
+        raise UnreadableSource(
+            "standard input can be read only once.",
+            "Name it once, and the other lists by their paths.",
+        )
     lists = tuple(
         ListToRead(name, address, pinned)
         for name, address in zip(_names(given_lists), given_lists, strict=True)

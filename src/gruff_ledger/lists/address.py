@@ -8,6 +8,7 @@ from pathlib import Path
 from gruff_ledger.lists.delimited import read_delimited
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path
+from gruff_ledger.problems import UnreadableSource
 
 STANDARD_INPUT = "-"
 
@@ -30,6 +31,8 @@ def open_address(address: str, *, name: str, folder: Path | None = None) -> Open
     UnreadableSource
         If there is nothing readable there.
     """
+    if not address:
+        raise UnreadableSource("the address of a list is empty.", "Name a file.")
     if address == STANDARD_INPUT:
         return open_bytes(sys.stdin.buffer.read(), name=name, address="standard input")
     path = Path(address) if folder is None else folder / address

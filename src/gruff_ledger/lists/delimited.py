@@ -457,7 +457,7 @@ def _reading(
         records_in=total,
         trailing_blank=trailing,
     )
-    notes = _notes(account, encoding, headings, made, terms, extra_blank)
+    notes = _notes(account, encoding, headings, made, terms, aside, extra_blank)
     return Reading(kept, account, aside, findings, notes)
 
 
@@ -599,6 +599,7 @@ def _notes(
     headings: tuple[str, ...],
     made: dict[int, str],
     terms: ReadingTerms,
+    aside: tuple[SetAside, ...],
     extra_blank: int,
 ) -> tuple[Note, ...]:
     name = account.name
@@ -631,6 +632,7 @@ def _notes(
             for place, written in made.items()
         )
         notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
+    notes += [_aside_note(each) for each in aside]
     if extra_blank:
         notes.append(
             Note(
@@ -641,6 +643,18 @@ def _notes(
             )
         )
     return tuple(notes)
+
+
+def _aside_note(aside: SetAside) -> Note:
+    count = len(aside.table)
+    records = "1 record was" if count == 1 else f"{count} records were"
+    return Note(
+        f"{records} set aside with {aside.reason}.",
+        "Correct them in the source; or, if the list is parted otherwise, state its "
+        "`delimiter`.",
+        aside.table.origin,
+        warning=True,
+    )
 
 
 # Problems -------------------------------------------------------------------------

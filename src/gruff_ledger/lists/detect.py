@@ -9,6 +9,7 @@ import codecs
 import csv
 import io
 import math
+import re
 from collections import Counter
 from collections.abc import Iterator
 
@@ -98,10 +99,25 @@ def detect_encoding(head: bytes, pinned: str | None, file: str) -> Encoding:
         return Encoding("utf-8" if name == "utf-8-sig" else name)
     if marked:
         return Encoding(marked[1], marked[0])
+    wide = _wide_encoding(head)
+    if wide is not None:
+        return Encoding(wide, guessed=True)
     _refuse_binary(head, file)
     if is_utf8(head):
         return Encoding("utf-8")
     return Encoding(guess_encoding(head), guessed=True)
+
+
+def _wide_encoding(head: bytes) -> str | None:
+    """Tell UTF-16 without a mark: mostly Latin text has every other byte zero."""
+    pairs = len(head) // 2
+    for name, zeros, letters in (
+        ("utf-16-le", head[1::2], head[::2]),
+        ("utf-16-be", head[::2], head[1::2]),
+    ):
+        if pairs and zeros.count(0) > 0.7 * pairs and not letters.count(0):
+            return name
+    return None
 
 
 def _known_codec(name: str, file: str) -> str:
@@ -117,7 +133,12 @@ def _known_codec(name: str, file: str) -> str:
             file=file,
             term="encoding",
         )
-    return {"utf-16": "utf-16", "cp1252": "windows-1252"}.get(found.name, found.name)
+    return _common_name(found.name)
+
+
+def _common_name(codec: str) -> str:
+    """Return the name people know an encoding by (IANA's for the Windows ones)."""
+    return re.sub(r"^cp(125\d)$", r"windows-\1", codec.replace("_", "-"))
 
 
 def _refuse_binary(head: bytes, file: str) -> None:
@@ -158,11 +179,11 @@ def guess_encoding(data: bytes) -> str:
     try:
         sample.decode("cp1252")
     except UnicodeDecodeError:
-        return ranked[0].encoding if ranked else "iso-8859-1"
+        return _common_name(ranked[0].encoding) if ranked else "iso-8859-1"
     western = [each for each in ranked if "cp1252" in each.could_be_from_charset]
     if not ranked or (western and western[0].chaos <= ranked[0].chaos + 0.02):
         return "windows-1252"
-    return ranked[0].encoding.replace("_", "-")
+    return _common_name(ranked[0].encoding)
 
 
 class Layout(msgspec.Struct, frozen=True):

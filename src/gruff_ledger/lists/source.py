@@ -101,6 +101,10 @@ def unreadable(error: OSError, path: Path, shown: str) -> UnreadableSource:
     """Word an operating system's refusal to read a file."""
     if isinstance(error, FileNotFoundError):
         return UnreadableSource("there is no such file.", _near_file(path), file=shown)
+    if isinstance(error, IsADirectoryError):
+        return UnreadableSource(
+            "it is a folder, not a file.", "Name a file in it.", file=shown
+        )
     if isinstance(error, PermissionError):
         return UnreadableSource(
             "permission to read it is denied.",

@@ -91,18 +91,22 @@ class FlagTerms(Terms, frozen=True, kw_only=True):
                 term="required",
             )
 
-    def rules(self) -> tuple[Rule, ...]:
-        """Return every rule: those stated in short first, then those of their own."""
+    def rules(self) -> list[tuple[str, Rule]]:
+        """Return every rule with the term that states it; those in short come first."""
         severity, message = self.severity, self.message
-        required = tuple(
+        required = (
             Rule(field=field, required=True, severity=severity, message=message)
             for field in self.required
         )
-        allowed = tuple(
+        allowed = (
             Rule(field=field, allowed=values, severity=severity, message=message)
             for field, values in self.allowed.items()
         )
-        return required + allowed + self.rule
+        return [
+            *(("required", rule) for rule in required),
+            *(("allowed", rule) for rule in allowed),
+            *(("rule", rule) for rule in self.rule),
+        ]
 
 
 def perform(terms: FlagTerms, table: Table) -> Outcome:
@@ -128,8 +132,8 @@ def perform(terms: FlagTerms, table: Table) -> Outcome:
     """
     findings: list[tuple[Finding, Mask]] = []
     notes: list[Note] = []
-    for rule in terms.rules():
-        heading, said = find_field(table, rule.field, "field")
+    for term, rule in terms.rules():
+        heading, said = find_field(table, rule.field, term)
         notes.extend(each for each in said if each not in notes)
         findings.extend(_check(rule, heading, table))
     result = table
