@@ -11,7 +11,6 @@ the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Iterable
 from typing import Self
@@ -160,6 +159,8 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
     Case and surrounding space do not count against a likeness; among equals the
     earliest is taken.
     """
+    import difflib
+
     folded: dict[str, str] = {}
     for candidate in known:
         folded.setdefault(candidate.strip().casefold(), candidate)

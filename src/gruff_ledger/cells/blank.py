@@ -30,8 +30,8 @@ def _first_bytes() -> Mask:
     """Mark the bytes with which a blank character can begin in UTF-8."""
     marks = np.zeros(256, np.bool_)
     for low, high in re.findall("(.)(?:-(.))?", _WHITE_SPACE + _INVISIBLE, re.DOTALL):
-        for code in range(ord(low), ord(high or low) + 1):
-            marks[chr(code).encode()[0]] = True
+        # First bytes rise with the characters.
+        marks[low.encode()[0] : (high or low).encode()[0] + 1] = True
     return marks
 
 

@@ -6,7 +6,6 @@ headings are matched with, and the exact comparison of whole fields.
 
 from __future__ import annotations
 
-import hashlib
 import unicodedata
 
 import numpy as np
@@ -112,12 +111,22 @@ def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
         else:
             result[which] = word
     result ^= result >> _SHIFT
-    # Rare: only cells of more than `_LONG_CELL_BYTES`.
-    for index in np.flatnonzero(lengths > _LONG_CELL_BYTES).tolist():
+    if longest > _LONG_CELL_BYTES:
+        _put_long_cells(chunk, np.flatnonzero(lengths > _LONG_CELL_BYTES), result)
+    return result
+
+
+def _put_long_cells(
+    chunk: Chunk, places: npt.NDArray[np.intp], result: Fingerprints
+) -> None:
+    """Put the fingerprints of the cells at `places` in their places."""
+    import hashlib
+
+    # A loop over records, but few have such cells.
+    for index in places.tolist():
         cell = chunk.bytes[chunk.offsets[index] : chunk.offsets[index + 1]]
         digest = hashlib.blake2b(cell.tobytes(), digest_size=_WORD_BYTES).digest()
         result[index] = int.from_bytes(digest, "little")
-    return result
 
 
 def _words_at_every_byte(data: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint64]:

@@ -7,7 +7,6 @@ taken apart into the values that a docket would hold.
 from __future__ import annotations
 
 import os
-import tomllib
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any, TypeVar
@@ -140,6 +139,8 @@ def _unquoted(text: str) -> str:
 
 
 def _toml(term: Term, text: str) -> dict[str, Any]:
+    import tomllib
+
     bare = text.strip()
     inline = bare if bare.startswith("{") else "{" + bare + "}"
     try:

@@ -6,9 +6,7 @@ Everything here gives plain lines of text; `tables` lays out tables.
 from __future__ import annotations
 
 import re
-import shutil
 import sys
-import textwrap
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
@@ -103,6 +101,8 @@ def paragraph(text: str, mark: str) -> Iterator[str]:
     if width is None:
         yield mark + safe
         return
+    import textwrap
+
     yield from textwrap.wrap(
         safe,
         max(40, width),
@@ -117,4 +117,6 @@ def screen_width() -> int | None:
     """Return the window's width in characters, or None where there is no window."""
     if not sys.stderr.isatty():
         return None
+    import shutil
+
     return min(100, shutil.get_terminal_size().columns)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import codecs
 import errno
-import hashlib
 import io
 import threading
 from collections.abc import Callable
@@ -301,6 +300,8 @@ class Hashing:
     _WAITING_BLOCKS = 12
 
     def __init__(self) -> None:
+        import hashlib
+
         self._sum = hashlib.sha256()
         self._blocks: Queue[bytes | None] = Queue(self._WAITING_BLOCKS)
         self._thread = threading.Thread(target=self._run, daemon=True)

@@ -10,10 +10,9 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import secrets
 import stat
+import threading
 from collections.abc import Callable, Iterable
-from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Self
@@ -43,8 +42,7 @@ class Outputs:
         self._made: list[Path] = []
         # Flushing waits for the disk, not for the processor: the next output is made
         # meanwhile.
-        self._threads = ThreadPoolExecutor(1)
-        self._flushing: list[tuple[Future[None], str]] = []
+        self._flushing: list[_Flushing] = []
 
     def __enter__(self) -> Self:
         return self
@@ -55,7 +53,8 @@ class Outputs:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
-        self._threads.shutdown()
+        for flushing in self._flushing:
+            flushing.join()
         for staged, _, _ in self._staged:
             _remove(staged)
         for folder in reversed(self._made):
@@ -116,13 +115,13 @@ class Outputs:
                     write(sink)
                 return
             self._make_folders(place.parent)
-            beside = place.with_name(f".{place.name}.{secrets.token_hex(4)}.part")
+            beside = place.with_name(f".{place.name}.{os.urandom(4).hex()}.part")
             self._staged.append((beside, place, shown))
             with beside.open("xb") as sink:
                 write(sink)
             if place.exists():
                 beside.chmod(stat.S_IMODE(place.stat().st_mode))
-            self._flushing.append((self._threads.submit(_flush, beside), shown))
+            self._flushing.append(_Flushing(beside, shown))
         except OSError as error:
             raise _unwritable(error, shown) from error
 
@@ -135,11 +134,10 @@ class Outputs:
         UnwritableOutput
             If one cannot be flushed, has appeared meanwhile, or cannot be replaced.
         """
-        for flushed, shown in self._flushing:
-            try:
-                flushed.result()
-            except OSError as error:
-                raise _unwritable(error, shown) from error
+        for flushing in self._flushing:
+            flushing.join()
+            if flushing.error is not None:
+                raise _unwritable(flushing.error, flushing.shown) from flushing.error
         while self._staged:
             staged, place, shown = self._staged[0]
             try:
@@ -162,9 +160,22 @@ class Outputs:
             self._made.append(each)
 
 
-def _flush(path: Path) -> None:
-    with path.open("rb+") as written:
-        os.fsync(written.fileno())
+class _Flushing(threading.Thread):
+    """The flushing of a written file to the disk, in a thread of its own."""
+
+    def __init__(self, path: Path, shown: str) -> None:
+        super().__init__(daemon=True)
+        self._path = path
+        self.shown = shown
+        self.error: OSError | None = None
+        self.start()
+
+    def run(self) -> None:
+        try:
+            with self._path.open("rb+") as written:
+                os.fsync(written.fileno())
+        except OSError as error:
+            self.error = error
 
 
 def _resolved(path: Path) -> Path:

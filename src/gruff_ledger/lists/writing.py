@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -72,6 +71,8 @@ def _in_order(table: Table, delimiter: str) -> Iterator[memoryview]:
         for stretch in stretches:
             yield _formatted(stretch, delimiter)
         return
+    from concurrent.futures import Future, ThreadPoolExecutor
+
     waiting: deque[Future[memoryview]] = deque()
     with ThreadPoolExecutor(thread_count()) as threads:
         for stretch in stretches:
