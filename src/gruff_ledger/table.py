@@ -278,7 +278,8 @@ def filtered(column: Column, wanted: Mask) -> Column:
         return text_column(itertools.compress(column.to_pylist(), wanted.tolist()))
     # Handed over as bits: Arrow's own conversion of an array loads a module for it.
     bits = pa.py_buffer(np.packbits(wanted, bitorder="little"))
-    return column.filter(pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits]))
+    mask = pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits])
+    return _arrow_functions().call_function("filter", [column, mask])
 
 
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
@@ -287,7 +288,8 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
         cells = column.to_pylist()
         return text_column(cells[index] for index in indices.tolist())
     places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
-    return column.take(pa.Array.from_buffers(pa.int64(), len(indices), [None, places]))
+    at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
+    return _arrow_functions().call_function("take", [column, at])
 
 
 def unequal(one: Column, other: Column) -> Mask:
@@ -295,9 +297,22 @@ def unequal(one: Column, other: Column) -> Mask:
     if len(one) <= _SMALL_RECORDS:
         pairs = zip(one.to_pylist(), other.to_pylist(), strict=True)
         return np.fromiter((a != b for a, b in pairs), np.bool_, len(one))
-    import pyarrow.compute as compute
+    found = _arrow_functions().call_function("not_equal", [one, other])
+    return np.asarray(found.to_numpy(), np.bool_)
 
-    return np.asarray(compute.not_equal(one, other).to_numpy(), np.bool_)
+
+def _arrow_functions() -> Any:
+    """
+    Return what calls Arrow's functions on arrays.
+
+    `pyarrow.compute` makes a Python function of each of them when it is loaded, which
+    is a twentieth of the time of a whole job on a million records. They lead here.
+    """
+    try:
+        import pyarrow._compute as functions
+    except ImportError:
+        import pyarrow.compute as functions
+    return functions
 
 
 def text_column(cells: Iterable[str]) -> Column:
@@ -329,7 +344,11 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
     """Return whole numbers as a column of decimal text."""
     if len(numbers) <= _SMALL_RECORDS:
         return text_column(map(str, numbers.tolist()))
-    return pa.chunked_array([pa.array(numbers).cast(pa.string())])
+    buffer = pa.py_buffer(np.ascontiguousarray(numbers, np.int64))
+    array = pa.Array.from_buffers(pa.int64(), len(numbers), [None, buffer])
+    functions = _arrow_functions()
+    as_text = functions.CastOptions(pa.string())
+    return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 
 
 def concat_columns(columns: Sequence[Column]) -> Column:

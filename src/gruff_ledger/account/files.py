@@ -118,7 +118,8 @@ def _place_columns(account: Account, origin: Origin) -> list[Column]:
 def _kept_columns(account: Account, aside: SetAside) -> list[Column]:
     if aside.kept is None:
         return [constant_column("", len(aside.table))] * 2
-    return _place_columns(account, aside.kept)[:2]
+    names = spread_column(account.source_names, aside.kept.source)
+    return [names, number_column(aside.kept.record)]
 
 
 def _text_column(aside: SetAside) -> Column:

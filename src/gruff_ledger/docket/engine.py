@@ -9,8 +9,6 @@ from __future__ import annotations
 import datetime
 from collections import Counter
 from collections.abc import Callable, Mapping
-from importlib import import_module
-from threading import Thread
 
 import msgspec
 
@@ -32,9 +30,6 @@ from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import Problem, UnwritableOutput
 from gruff_ledger.table import Table
 from gruff_ledger.terms import plain
-
-# A source that Arrow takes longer to read than its functions take to load.
-_LARGE_BYTES = 1 << 22
 
 LEDGER_FILES = ("set-aside.csv", "findings.csv", "changes.csv", ACCOUNT_FILE)
 
@@ -152,9 +147,6 @@ def _read_all(
     hashed: bool,
 ) -> dict[str, Table]:
     tables: dict[str, Table] = {}
-    if sum(each.size_bytes for each in opened.values()) > _LARGE_BYTES:
-        # Work on long lists needs it, and it takes a while: meanwhile it is read.
-        Thread(target=import_module, args=["pyarrow.compute"], daemon=True).start()
     to_read = [each for each in job.lists if each.name in opened]
     for position, each in enumerate(to_read):
         on_step(f"reading {each.name}")

@@ -250,9 +250,7 @@ def _parse_fast(plan: _Plan) -> _Parsed | None:
             with_quotes = True
         except _RaggedInThreads:
             in_threads = False
-        except pa.ArrowInvalid as error:
-            if "UTF8" in str(error):
-                raise UnicodeDecodeError("utf-8", b"", 0, 0, str(error)) from error
+        except pa.ArrowInvalid:
             block += 1
     return None
 
@@ -303,12 +301,14 @@ def _arrow(
                 ),
                 parse_options=arrow_csv.ParseOptions(
                     delimiter=delimiter,
+                    quote_char='"' if with_quotes else False,
                     newlines_in_values=with_quotes,
                     ignore_empty_lines=False,
                     invalid_row_handler=on_ragged,
                 ),
                 convert_options=arrow_csv.ConvertOptions(
-                    column_types=dict.fromkeys(names, pa.string())
+                    column_types=dict.fromkeys(names, pa.string()),
+                    check_utf8=False,  # The feed has seen to it.
                 ),
             )
         except pa.ArrowInvalid:

@@ -158,7 +158,7 @@ class Feed(io.RawIOBase):
     ----------
     opened : Opened
     encoding : str
-        A codec's name; ``utf-8`` passes the bytes through unchecked.
+        A codec's name; what cannot be read so raises a UnicodeDecodeError.
     bom : bytes
         The byte-order mark to leave out, where there is one.
     skip : int
@@ -187,9 +187,7 @@ class Feed(io.RawIOBase):
         self._name = opened.address
         self._stream = opened.start()
         self._encoding = encoding
-        self._decoder = (
-            None if encoding == "utf-8" else codecs.getincrementaldecoder(encoding)()
-        )
+        self._decoder = codecs.getincrementaldecoder(encoding)()
         self._refuse_quotes = refuse_quotes
         self._pending = b""
         self._at_end = False
@@ -257,8 +255,11 @@ class Feed(io.RawIOBase):
         raw = self._raw(size)
         self._at_end = not raw
         block = raw
-        if self._decoder is not None:
+        if self._encoding != "utf-8":
             block = self._decoder.decode(raw, final=self._at_end).encode("utf-8")
+        elif not raw.isascii() or self._at_end or self._decoder.getstate()[0]:
+            # Only looked at, to see that it can be read; plain ASCII always can.
+            self._decoder.decode(raw, final=self._at_end)
         if watch and block:
             self._watch(block)
         return block
@@ -297,7 +298,7 @@ class Hashing:
     """
 
     # With blocks of 4 MiB, as they are read for Arrow.
-    _WAITING_BLOCKS = 12
+    _WAITING_BLOCKS = 4
 
     def __init__(self) -> None:
         import hashlib
