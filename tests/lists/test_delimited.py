@@ -7,7 +7,7 @@ from unittest import mock
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gruff_ledger.lists import delimited
+from gruff_ledger.lists import parsing
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Severity
@@ -94,7 +94,7 @@ class BothWaysTest(unittest.TestCase):
         """A record longer than any block of Arrow's is no reason to give up."""
         long = "x" * 5000
         data = f'a,b\n1,"{long}"\n2,"y\nz"\n'.encode()
-        with mock.patch.object(delimited, "_BLOCK_BYTES", (1000, 2000)):
+        with mock.patch.object(parsing, "_BLOCK_BYTES", (1000, 2000)):
             records = read(data).table.records()
         self.assertEqual(records, [("1", long), ("2", "y\nz")])
 

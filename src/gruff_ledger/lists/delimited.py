@@ -1,27 +1,15 @@
 """Reading delimited text (RFC 4180, and the forms in which it really arrives).
 
-There are two ways. The fast one hands the bytes to Arrow; records that have too few or
-too many cells are taken out on the way and put back or set aside here. The careful one
-is the standard `csv` module, for sources that Arrow refuses. Both give the same table
-for any source that both accept; the tests hold them to it.
-
-What always holds: record numbers count every record below the heading, also those set
-aside; a line without any character is a blank record.
+What stands above the records is settled here, and what becomes of records with too few
+or too many cells, and of blank ones at the end; `parsing` parses the records between.
 """
 
 from __future__ import annotations
 
 import codecs
-import contextlib
-import csv
-import io
-from collections.abc import Iterator
 from itertools import islice
 
-import msgspec
 import numpy as np
-import pyarrow as pa
-import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.detect import (
@@ -31,80 +19,27 @@ from gruff_ledger.lists.detect import (
     detect_layout,
     guess_encoding,
 )
+from gruff_ledger.lists.parsing import (
+    Parsed,
+    Plan,
+    is_open_at_end,
+    open_quote,
+    parse_records,
+)
 from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
-    TAIL_BYTES,
-    Feed,
     Opened,
     Seen,
-    Surprise,
     changed_meanwhile,
 )
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column
-
-# Arrow parses in blocks, and a record must fit in one. The second size is tried when a
-# record does not fit in the first; beyond it the careful way reads on. A block becomes
-# a chunk of each column: smaller ones make the work on columns slower.
-_BLOCK_BYTES = (1 << 22, 1 << 26)
-
-# Records read the careful way are turned into arrays in groups of this size.
-_GROUP_RECORDS = 20_000
+from gruff_ledger.table import Origin, Table, concat_columns, text_column
 
 _TOO_LONG = "more cells than headings"
 _TOO_SHORT = "fewer cells than headings"
-
-
-class _Ragged(msgspec.Struct):
-    """Records whose number of cells is not that of the headings."""
-
-    numbers: list[int] = msgspec.field(default_factory=list)
-    cells: list[list[str]] = msgspec.field(default_factory=list)
-    texts: list[str] = msgspec.field(default_factory=list)
-
-    def add(self, number: int, cells: list[str], text: str) -> None:
-        self.numbers.append(number)
-        self.cells.append(cells)
-        self.texts.append(text)
-
-
-class _Plan(msgspec.Struct, frozen=True):
-    """All that is settled before a source is parsed."""
-
-    opened: Opened
-    encoding: Encoding
-    layout: Layout
-    headings: tuple[str, ...]
-    hashed: bool
-
-    @property
-    def width(self) -> int:
-        return len(self.headings)
-
-    def feed(self, *, refuse_quotes: bool = False) -> Feed:
-        """Begin a reading of the records."""
-        return Feed(
-            self.opened,
-            encoding=self.encoding.name,
-            bom=self.encoding.bom,
-            skip=len(self.layout.prefix.encode("utf-8")),
-            refuse_quotes=refuse_quotes,
-            hashed=self.hashed,
-        )
-
-
-class _Parsed(msgspec.Struct, frozen=True, eq=False):
-    """Records as parsed: those that fit, in columns, and the ragged ones."""
-
-    columns: list[Column]
-    ragged: _Ragged
-    seen: Seen
-
-    def __len__(self) -> int:
-        return (len(self.columns[0]) if self.columns else 0) + len(self.ragged.numbers)
 
 
 def read_delimited(
@@ -178,12 +113,8 @@ def _read_as(
 ) -> Reading:
     layout = _layout(opened, terms, encoding)
     headings, made = made_headings(layout.heading)
-    plan = _Plan(opened, encoding, layout, headings, hashed)
-    parsed = None
-    if not careful and len(layout.delimiter.encode("utf-8")) == 1:
-        parsed = _parse_fast(plan)
-    if parsed is None:
-        parsed = _parse_careful(plan)
+    plan = Plan(opened, encoding, layout, headings, hashed)
+    parsed = parse_records(plan, careful=careful)
     return _reading(plan, terms, made, parsed, source)
 
 
@@ -203,10 +134,10 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             header_rows=terms.header_rows,
         )
         if layout is not None:
-            if terms.header_rows and _is_open_at_end(
+            if terms.header_rows and is_open_at_end(
                 layout.heading_text, layout.delimiter
             ):
-                raise _open_quote(opened, layout.heading_row, layout.heading[-1])
+                raise open_quote(opened, layout.heading_row, layout.heading[-1])
             return layout
         if whole:
             break
@@ -227,198 +158,8 @@ def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
     return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
 
 
-# The fast way ---------------------------------------------------------------------
-
-
-def _parse_fast(plan: _Plan) -> _Parsed | None:
-    """Parse with Arrow; None where only the careful way will do."""
-    # Arrow is fastest when it may cut blocks at any line end, which only holds while
-    # no quote is seen; and when it may use threads, which only holds while no record
-    # is ragged, because it then numbers none of them.
-    with_quotes = _quote_in_head(plan)
-    in_threads = True
-    block = 0
-    while block < len(_BLOCK_BYTES):
-        try:
-            return _arrow(
-                plan,
-                with_quotes=with_quotes,
-                in_threads=in_threads,
-                block_bytes=_BLOCK_BYTES[block],
-            )
-        except Surprise:
-            with_quotes = True
-        except _RaggedInThreads:
-            in_threads = False
-        except pa.ArrowInvalid:
-            block += 1
-    return None
-
-
-def _quote_in_head(plan: _Plan) -> bool:
-    """Guess whether there are quoted cells; a wrong guess costs time only."""
-    with plan.opened.start() as stream:
-        return b'"' in stream.read(HEAD_BYTES)[len(plan.layout.prefix.encode()) :]
-
-
-class _RaggedInThreads(Exception):
-    """A ragged record was met while Arrow could not tell its number."""
-
-
-def _arrow(
-    plan: _Plan,
-    *,
-    with_quotes: bool,
-    in_threads: bool,
-    block_bytes: int,
-) -> _Parsed | None:
-    ragged = _Ragged()
-    met_ragged = False
-
-    def on_ragged(row: arrow_csv.InvalidRow) -> str:
-        nonlocal met_ragged
-        if in_threads:
-            met_ragged = True
-            return "error"
-        cells = next(csv.reader([row.text], delimiter=plan.layout.delimiter), [])
-        ragged.add(row.number, cells, row.text)
-        return "skip"
-
-    names = [str(place) for place in range(plan.width)]
-    delimiter = plan.layout.delimiter
-    with contextlib.closing(plan.feed(refuse_quotes=not with_quotes)) as feed:
-        first = feed.read(block_bytes)
-        if not first:
-            return _Parsed([text_column(())] * plan.width, ragged, feed.finish())
-        if first.startswith(codecs.BOM_UTF8):
-            return None  # Arrow would take the first cell's character for a mark.
-        feed.unread(first)
-        try:
-            table = arrow_csv.read_csv(
-                feed,
-                read_options=arrow_csv.ReadOptions(
-                    column_names=names, block_size=block_bytes, use_threads=in_threads
-                ),
-                parse_options=arrow_csv.ParseOptions(
-                    delimiter=delimiter,
-                    quote_char='"' if with_quotes else False,
-                    newlines_in_values=with_quotes,
-                    ignore_empty_lines=False,
-                    invalid_row_handler=on_ragged,
-                ),
-                convert_options=arrow_csv.ConvertOptions(
-                    column_types=dict.fromkeys(names, pa.string()),
-                    check_utf8=False,  # The feed has seen to it.
-                ),
-            )
-        except pa.ArrowInvalid:
-            if met_ragged:
-                raise _RaggedInThreads from None
-            if feed.surprised:
-                raise Surprise from None
-            raise
-        seen = feed.finish()
-    parsed = _Parsed(list(table.columns), ragged, seen)
-    return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
-
-
-def _end_is_sure(plan: _Plan, parsed: _Parsed) -> bool:
-    """
-    Tell whether a source surely does not end inside an open quote.
-
-    Arrow would let such an end pass. Where this cannot tell, the careful way can.
-    """
-    total = len(parsed)
-    if not total:
-        return True
-    if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
-        text = parsed.ragged.texts[-1]
-        return not _is_open_at_end(text, plan.layout.delimiter)
-    last_cell = parsed.columns[-1][-1].as_py()
-    return len(last_cell) * 4 < TAIL_BYTES and not _may_end_in_open_quote(
-        parsed.seen.tail, last_cell
-    )
-
-
-def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
-    """
-    Tell from the end of a text and its last cell whether a quote may be open there.
-
-    A quote opens only at the start of a cell, so the text then ends with a quote and
-    all of the last cell. A cell of nothing but quotes is told by their number: an odd
-    run of them at the end is still open.
-    """
-    cell = last_cell.replace('"', '""').encode("utf-8")
-    if not cell.strip(b'"'):
-        run = len(tail) - len(tail.rstrip(b'"'))
-        return run % 2 == 1
-    return tail.endswith(b'"' + cell)
-
-
-# The careful way ------------------------------------------------------------------
-
-
-def _parse_careful(plan: _Plan) -> _Parsed:
-    width, delimiter = plan.width, plan.layout.delimiter
-    ragged = _Ragged()
-    groups: list[list[Column]] = [[] for _ in range(width)]
-    with contextlib.closing(plan.feed()) as feed:
-        lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
-        fitting: list[list[str]] = []
-        number = 0
-        for number, cells in enumerate(csv.reader(lines, delimiter=delimiter), 1):
-            text = lines.taken()
-            if len(cells) == width:
-                fitting.append(cells)
-                if len(fitting) == _GROUP_RECORDS:
-                    _flush(fitting, groups)
-            elif not cells:
-                fitting.append([""] * width)
-            else:
-                ragged.add(number, cells, text.rstrip("\r\n"))
-        _flush(fitting, groups)
-        if number and _is_open_at_end(text, delimiter):
-            raise _open_at_end(plan, len(cells), number)
-        seen = feed.finish()
-    return _Parsed([concat_columns(parts) for parts in groups], ragged, seen)
-
-
-class _Lines:
-    """Lines of a text, remembering those that were taken since it was last asked."""
-
-    def __init__(self, text: io.TextIOWrapper) -> None:
-        self._text = text
-        self._taken: list[str] = []
-
-    def __iter__(self) -> Iterator[str]:
-        for line in self._text:
-            self._taken.append(line)
-            yield line
-
-    def taken(self) -> str:
-        text = "".join(self._taken)
-        self._taken.clear()
-        return text
-
-
-def _is_open_at_end(text: str, delimiter: str) -> bool:
-    """Tell whether a record's text stops inside a quoted cell."""
-    # A line more is a record of its own, unless it falls into an open quote.
-    with_more = next(csv.reader([text, "more"], delimiter=delimiter))
-    return with_more != next(csv.reader([text], delimiter=delimiter))
-
-
-def _flush(records: list[list[str]], groups: list[list[Column]]) -> None:
-    for place, parts in enumerate(groups):
-        parts.append(text_column(record[place] for record in records))
-    records.clear()
-
-
-# What both ways share -------------------------------------------------------------
-
-
 def _reading(
-    plan: _Plan, terms: ReadingTerms, made: dict[int, str], parsed: _Parsed, source: int
+    plan: Plan, terms: ReadingTerms, made: dict[int, str], parsed: Parsed, source: int
 ) -> Reading:
     opened, encoding, layout, headings = (
         plan.opened,
@@ -468,7 +209,7 @@ def _check_unchanged(opened: Opened, seen: Seen) -> None:
 
 
 def _settle(
-    headings: tuple[str, ...], parsed: _Parsed, name: str, source: int, total: int
+    headings: tuple[str, ...], parsed: Parsed, name: str, source: int, total: int
 ) -> tuple[Table, list[int], tuple[SetAside, ...], int]:
     """
     Put ragged records in their places, or set them aside.
@@ -529,7 +270,7 @@ def _settle(
 
 def _with_records_put_in(
     headings: tuple[str, ...],
-    parsed: _Parsed,
+    parsed: Parsed,
     mended: list[list[str]],
     mended_at: list[int],
     long_at: list[int],
@@ -681,23 +422,3 @@ def _first_undecodable_line(data: bytes, encoding: str) -> tuple[int, int | None
         before = data[: error.start].decode(encoding, "replace")
         return before.count("\n") + 1, data[error.start]
     return 1, None
-
-
-def _open_at_end(plan: _Plan, cells: int, record: int) -> UnreadableSource:
-    """Word that the last record stops inside a quoted cell."""
-    name = plan.headings[min(cells, plan.width) - 1]
-    row = plan.layout.heading_row + record
-    return _open_quote(plan.opened, row, name, record=record)
-
-
-def _open_quote(
-    opened: Opened, row: int, field_name: str, record: int | None = None
-) -> UnreadableSource:
-    return UnreadableSource(
-        "a double quote is opened here and never closed, up to the end of the list.",
-        "Close it, or double it if it belongs to the text.",
-        file=opened.address,
-        record=record,
-        row=row,
-        field=field_name,
-    )

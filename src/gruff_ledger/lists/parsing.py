@@ -1,0 +1,326 @@
+"""Parsing the records of delimited text, in one of two ways.
+
+The fast one hands the bytes to Arrow, which takes out the records that have too few or
+too many cells. The careful one is the standard `csv` module, for sources that Arrow
+refuses. Both give the same for any source that both accept; the tests hold them to it.
+
+What always holds: record numbers count every record below the heading, also the ragged
+ones; a line without any character is a blank record.
+"""
+
+from __future__ import annotations
+
+import codecs
+import contextlib
+import csv
+import io
+from collections.abc import Iterator
+
+import msgspec
+import pyarrow as pa
+import pyarrow.csv as arrow_csv
+
+from gruff_ledger.lists.detect import Encoding, Layout
+from gruff_ledger.lists.source import (
+    HEAD_BYTES,
+    TAIL_BYTES,
+    Feed,
+    Opened,
+    Seen,
+    Surprise,
+)
+from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.table import Column, concat_columns, text_column
+
+# Arrow parses in blocks, and a record must fit in one. The second size is tried when a
+# record does not fit in the first; beyond it the careful way reads on. A block becomes
+# a chunk of each column: smaller ones make the work on columns slower.
+_BLOCK_BYTES = (1 << 22, 1 << 26)
+
+# Records read the careful way are turned into arrays in groups of this size.
+_GROUP_RECORDS = 20_000
+
+
+class Ragged(msgspec.Struct):
+    """Records whose number of cells is not that of the headings."""
+
+    numbers: list[int] = msgspec.field(default_factory=list)
+    cells: list[list[str]] = msgspec.field(default_factory=list)
+    texts: list[str] = msgspec.field(default_factory=list)
+
+    def add(self, number: int, cells: list[str], text: str) -> None:
+        """Take one more record: its number, cells, and text as written."""
+        self.numbers.append(number)
+        self.cells.append(cells)
+        self.texts.append(text)
+
+
+class Plan(msgspec.Struct, frozen=True):
+    """All that is settled before a source is parsed."""
+
+    opened: Opened
+    encoding: Encoding
+    layout: Layout
+    headings: tuple[str, ...]
+    hashed: bool
+
+    @property
+    def width(self) -> int:
+        """How many cells a record should have."""
+        return len(self.headings)
+
+    def feed(self, *, refuse_quotes: bool = False) -> Feed:
+        """Begin a reading of the records."""
+        return Feed(
+            self.opened,
+            encoding=self.encoding.name,
+            bom=self.encoding.bom,
+            skip=len(self.layout.prefix.encode("utf-8")),
+            refuse_quotes=refuse_quotes,
+            hashed=self.hashed,
+        )
+
+
+class Parsed(msgspec.Struct, frozen=True, eq=False):
+    """Records as parsed: those that fit, in columns, and the ragged ones."""
+
+    columns: list[Column]
+    ragged: Ragged
+    seen: Seen
+
+    def __len__(self) -> int:
+        return (len(self.columns[0]) if self.columns else 0) + len(self.ragged.numbers)
+
+
+def parse_records(plan: Plan, *, careful: bool) -> Parsed:
+    """
+    Parse the records of a source.
+
+    Parameters
+    ----------
+    plan : Plan
+    careful : bool
+        Take the careful way, also where Arrow would do.
+
+    Raises
+    ------
+    UnreadableSource
+        If the source ends inside an open quote.
+    UnicodeDecodeError
+        If it is not in the encoding of the plan.
+    """
+    parsed = None
+    if not careful and len(plan.layout.delimiter.encode("utf-8")) == 1:
+        parsed = _parse_fast(plan)
+    return _parse_careful(plan) if parsed is None else parsed
+
+
+# The fast way ---------------------------------------------------------------------
+
+
+def _parse_fast(plan: Plan) -> Parsed | None:
+    """Parse with Arrow; None where only the careful way will do."""
+    # Arrow is fastest when it may cut blocks at any line end, which only holds while
+    # no quote is seen; and when it may use threads, which only holds while no record
+    # is ragged, because it then numbers none of them.
+    with_quotes = _quote_in_head(plan)
+    in_threads = True
+    block = 0
+    while block < len(_BLOCK_BYTES):
+        try:
+            return _arrow(
+                plan,
+                with_quotes=with_quotes,
+                in_threads=in_threads,
+                block_bytes=_BLOCK_BYTES[block],
+            )
+        except Surprise:
+            with_quotes = True
+        except _RaggedInThreads:
+            in_threads = False
+        except pa.ArrowInvalid:
+            block += 1
+    return None
+
+
+def _quote_in_head(plan: Plan) -> bool:
+    """Guess whether there are quoted cells; a wrong guess costs time only."""
+    with plan.opened.start() as stream:
+        return b'"' in stream.read(HEAD_BYTES)[len(plan.layout.prefix.encode()) :]
+
+
+class _RaggedInThreads(Exception):
+    """A ragged record was met while Arrow could not tell its number."""
+
+
+def _arrow(
+    plan: Plan,
+    *,
+    with_quotes: bool,
+    in_threads: bool,
+    block_bytes: int,
+) -> Parsed | None:
+    ragged = Ragged()
+    met_ragged = False
+
+    def on_ragged(row: arrow_csv.InvalidRow) -> str:
+        nonlocal met_ragged
+        if in_threads:
+            met_ragged = True
+            return "error"
+        cells = next(csv.reader([row.text], delimiter=plan.layout.delimiter), [])
+        ragged.add(row.number, cells, row.text)
+        return "skip"
+
+    names = [str(place) for place in range(plan.width)]
+    delimiter = plan.layout.delimiter
+    with contextlib.closing(plan.feed(refuse_quotes=not with_quotes)) as feed:
+        first = feed.read(block_bytes)
+        if not first:
+            return Parsed([text_column(())] * plan.width, ragged, feed.finish())
+        if first.startswith(codecs.BOM_UTF8):
+            return None  # Arrow would take the first cell's character for a mark.
+        feed.unread(first)
+        try:
+            table = arrow_csv.read_csv(
+                feed,
+                read_options=arrow_csv.ReadOptions(
+                    column_names=names, block_size=block_bytes, use_threads=in_threads
+                ),
+                parse_options=arrow_csv.ParseOptions(
+                    delimiter=delimiter,
+                    quote_char='"' if with_quotes else False,
+                    newlines_in_values=with_quotes,
+                    ignore_empty_lines=False,
+                    invalid_row_handler=on_ragged,
+                ),
+                convert_options=arrow_csv.ConvertOptions(
+                    column_types=dict.fromkeys(names, pa.string()),
+                    check_utf8=False,  # The feed has seen to it.
+                ),
+            )
+        except pa.ArrowInvalid:
+            if met_ragged:
+                raise _RaggedInThreads from None
+            if feed.surprised:
+                raise Surprise from None
+            raise
+        seen = feed.finish()
+    parsed = Parsed(list(table.columns), ragged, seen)
+    return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
+
+
+def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:
+    """
+    Tell whether a source surely does not end inside an open quote.
+
+    Arrow would let such an end pass. Where this cannot tell, the careful way can.
+    """
+    total = len(parsed)
+    if not total:
+        return True
+    if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
+        text = parsed.ragged.texts[-1]
+        return not is_open_at_end(text, plan.layout.delimiter)
+    last_cell = parsed.columns[-1][-1].as_py()
+    return len(last_cell) * 4 < TAIL_BYTES and not _may_end_in_open_quote(
+        parsed.seen.tail, last_cell
+    )
+
+
+def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
+    """
+    Tell from the end of a text and its last cell whether a quote may be open there.
+
+    A quote opens only at the start of a cell, so the text then ends with a quote and
+    all of the last cell. A cell of nothing but quotes is told by their number: an odd
+    run of them at the end is still open.
+    """
+    cell = last_cell.replace('"', '""').encode("utf-8")
+    if not cell.strip(b'"'):
+        run = len(tail) - len(tail.rstrip(b'"'))
+        return run % 2 == 1
+    return tail.endswith(b'"' + cell)
+
+
+# The careful way ------------------------------------------------------------------
+
+
+def _parse_careful(plan: Plan) -> Parsed:
+    width, delimiter = plan.width, plan.layout.delimiter
+    ragged = Ragged()
+    groups: list[list[Column]] = [[] for _ in range(width)]
+    with contextlib.closing(plan.feed()) as feed:
+        lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
+        fitting: list[list[str]] = []
+        number = 0
+        for number, cells in enumerate(csv.reader(lines, delimiter=delimiter), 1):
+            text = lines.taken()
+            if len(cells) == width:
+                fitting.append(cells)
+                if len(fitting) == _GROUP_RECORDS:
+                    _flush(fitting, groups)
+            elif not cells:
+                fitting.append([""] * width)
+            else:
+                ragged.add(number, cells, text.rstrip("\r\n"))
+        _flush(fitting, groups)
+        if number and is_open_at_end(text, delimiter):
+            raise _open_at_end(plan, len(cells), number)
+        seen = feed.finish()
+    return Parsed([concat_columns(parts) for parts in groups], ragged, seen)
+
+
+class _Lines:
+    """Lines of a text, remembering those that were taken since it was last asked."""
+
+    def __init__(self, text: io.TextIOWrapper) -> None:
+        self._text = text
+        self._taken: list[str] = []
+
+    def __iter__(self) -> Iterator[str]:
+        for line in self._text:
+            self._taken.append(line)
+            yield line
+
+    def taken(self) -> str:
+        text = "".join(self._taken)
+        self._taken.clear()
+        return text
+
+
+def is_open_at_end(text: str, delimiter: str) -> bool:
+    """Tell whether a record's text stops inside a quoted cell."""
+    # A line more is a record of its own, unless it falls into an open quote.
+    with_more = next(csv.reader([text, "more"], delimiter=delimiter))
+    return with_more != next(csv.reader([text], delimiter=delimiter))
+
+
+def _flush(records: list[list[str]], groups: list[list[Column]]) -> None:
+    for place, parts in enumerate(groups):
+        parts.append(text_column(record[place] for record in records))
+    records.clear()
+
+
+# Open quotes ----------------------------------------------------------------------
+
+
+def _open_at_end(plan: Plan, cells: int, record: int) -> UnreadableSource:
+    """Word that the last record stops inside a quoted cell."""
+    name = plan.headings[min(cells, plan.width) - 1]
+    row = plan.layout.heading_row + record
+    return open_quote(plan.opened, row, name, record=record)
+
+
+def open_quote(
+    opened: Opened, row: int, field_name: str, record: int | None = None
+) -> UnreadableSource:
+    """Word that a quote is opened and never closed."""
+    return UnreadableSource(
+        "a double quote is opened here and never closed, up to the end of the list.",
+        "Close it, or double it if it belongs to the text.",
+        file=opened.address,
+        record=record,
+        row=row,
+        field=field_name,
+    )
