@@ -54,7 +54,8 @@ class Row:
     command: list[str]
     floor_name: str
     floor: list[str]
-    goal: float | None
+    goal: float
+    input_bytes: int = 0
 
 
 def python(code: str) -> list[str]:
@@ -112,6 +113,8 @@ def rows_of_size(n: int) -> list[Row]:
     docket.write_text(DOCKET.format(lists=lists), encoding="utf-8")
     run = [GRUFF, "run", str(docket), "--replace", "--quiet"]
     arrow = floor("arrow", whole)
+    size = whole.stat().st_size
+    in_parts = sum(part.stat().st_size for part in parts)
     return [
         Row(
             "duplicates by one field",
@@ -119,6 +122,7 @@ def rows_of_size(n: int) -> list[Row]:
             "Arrow pass",
             arrow,
             1.5,
+            size,
         ),
         Row(
             "duplicates by whole record",
@@ -126,10 +130,25 @@ def rows_of_size(n: int) -> list[Row]:
             "Arrow pass",
             arrow,
             2.0,
+            size,
         ),
-        Row("merge of four lists", verb("merge", *parts), "Arrow pass", arrow, 1.5),
-        Row("docket of three verbs", run, "Arrow pass", arrow, 4.0),
-        Row("docket of three verbs", run, "text pass", floor("text", whole), 1.0),
+        Row(
+            "merge of four lists",
+            verb("merge", *parts),
+            "Arrow pass",
+            arrow,
+            1.5,
+            in_parts,
+        ),
+        Row("docket of three verbs", run, "Arrow pass", arrow, 4.0, in_parts),
+        Row(
+            "docket of three verbs",
+            run,
+            "text pass",
+            floor("text", whole),
+            1.0,
+            in_parts,
+        ),
     ]
 
 
@@ -148,7 +167,7 @@ def timed(command: list[str]) -> tuple[float, float]:
     return seconds, used.ru_maxrss * unit / 1e6
 
 
-def measure(row: Row, runs: int, size_bytes: int) -> str:
+def measure(row: Row, runs: int) -> str:
     """Run a row and its floor in turn; return its line of the table."""
     timed(row.command)
     timed(row.floor)
@@ -158,12 +177,11 @@ def measure(row: Row, runs: int, size_bytes: int) -> str:
     floors = statistics.median(each[1][0] for each in pairs)
     peak = max(each[0][1] for each in pairs)
     memory = f"{peak:,.0f}"
-    if size_bytes > 10_000_000:
-        memory += f" ({peak * 1e6 / size_bytes:.1f} × input)"
-    goal = "" if row.goal is None else f"{row.goal}"
+    if row.input_bytes > 10_000_000:
+        memory += f" ({peak * 1e6 / row.input_bytes:.1f} × input)"
     return (
         f"| {row.name} | {ours:.2f} | {row.floor_name} {floors:.2f} | {ratio:.2f} | "
-        f"{goal} | {memory} |"
+        f"{row.goal} | {memory} |"
     )
 
 
@@ -177,13 +195,13 @@ def main() -> None:
     head = "| job | seconds | floor, seconds | ratio | goal | peak MB |"
     print(head, "|---|---|---|---|---|---|", sep="\n")
     for row in small_rows():
-        print(measure(row, max(asked.runs, 7), 0), flush=True)
+        print(measure(row, max(asked.runs, 7)), flush=True)
     for n in asked.sizes:
         rows = rows_of_size(n)
         size = (SCRATCH / f"{n}.csv").stat().st_size
         print(f"| **{n:,} records, {size / 1e6:,.0f} MB** | | | | | |")
         for row in rows:
-            print(measure(row, asked.runs, size), flush=True)
+            print(measure(row, asked.runs), flush=True)
 
 
 if __name__ == "__main__":

@@ -34,8 +34,9 @@ from gruff_ledger.table import Column, concat_columns, text_column
 
 # Arrow parses in blocks, and a record must fit in one. The second size is tried when a
 # record does not fit in the first; beyond it the careful way reads on. A block becomes
-# a chunk of each column: smaller ones make the work on columns slower.
-_BLOCK_BYTES = (1 << 22, 1 << 26)
+# a chunk of each column: smaller ones make the work on columns slower, larger ones take
+# more memory.
+_BLOCK_BYTES = (1 << 21, 1 << 26)
 
 # Records read the careful way are turned into arrays in groups of this size.
 _GROUP_RECORDS = 20_000

@@ -297,8 +297,8 @@ class Hashing:
     stays bounded; from then on hashing keeps step with the reading.
     """
 
-    # With blocks of 4 MiB, as they are read for Arrow.
-    _WAITING_BLOCKS = 4
+    # With blocks of 2 MiB, as they are read for Arrow.
+    _WAITING_BLOCKS = 8
 
     def __init__(self) -> None:
         import hashlib
