@@ -108,6 +108,38 @@ class CommandTest(FolderTest):
         )
         self.assertEqual(done.stdout.decode(), "x,from\n1,north/a.csv\n1,south/a.csv\n")
 
+    def test_headings_are_never_records(self) -> None:
+        """A record that repeats the heading repeats nothing."""
+        self.write("a.csv", "Berth,Boat\nBerth,Boat\n1,Tern\n")
+        done = self.gruff("duplicates", "a.csv")
+        self.assertEqual(done.stdout, b"Berth,Boat\nBerth,Boat\n1,Tern\n")
+        self.assertIn(b"2 in = 2 out", done.stderr)
+
+    def test_results_do_not_depend_on_seed_locale_or_time_zone(self) -> None:
+        """Byte for byte, with all files of the ledger but the account's time."""
+        lines = "".join(f"{number % 700},{number % 3}é\n" for number in range(5000))
+        self.write("a.csv", "Berth,Boat\n" + lines)
+        told = []
+        for seed, locale, zone in (
+            ("1", "C", "UTC"),
+            ("2", "de_DE.UTF-8", "Asia/Tokyo"),
+        ):
+            done = subprocess.run(
+                [PROGRAM, "duplicates", "a.csv", "--by", "Berth", "--ledger", seed],
+                cwd=self.folder,
+                env={
+                    **os.environ,
+                    "PYTHONHASHSEED": seed,
+                    "LC_ALL": locale,
+                    "TZ": zone,
+                },
+                capture_output=True,
+                check=True,
+            )
+            files = sorted((self.folder / seed).glob("*.csv"))
+            told.append([done.stdout, *(path.read_bytes() for path in files)])
+        self.assertEqual(told[0], told[1])
+
     def test_control_characters_never_reach_the_terminal(self) -> None:
         """They are shown as codes in what is said; a result keeps its cells."""
         self.write("a.csv", "x\n\x1b[31m\n\n\x1b[31m\n")

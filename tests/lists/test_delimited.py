@@ -98,6 +98,13 @@ class BothWaysTest(unittest.TestCase):
             records = read(data).table.records()
         self.assertEqual(records, [("1", long), ("2", "y\nz")])
 
+    def test_line_breaks_in_cells_may_fall_on_the_edges_of_blocks(self) -> None:
+        """Arrow parses in blocks, and must not cut one inside a cell."""
+        records = [(str(number), "x\n" * (number % 7)) for number in range(500)]
+        data = "a,b\n" + "".join(f'{a},"{b}"\n' for a, b in records)
+        with mock.patch.object(parsing, "_BLOCK_BYTES", (100, 1 << 20)):
+            self.assertEqual(read(data.encode()).table.records(), records)
+
     def test_a_delimiter_of_several_bytes_is_read_carefully(self) -> None:
         """One character is one character."""
         self.assertEqual(
