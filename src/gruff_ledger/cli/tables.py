@@ -124,22 +124,24 @@ def account_view(account: Account, balance: Balance) -> ScreenTable:
     figures = [
         _Figure("in", lambda line: line.records_in, balance.records_in),
         _Figure("out", lambda line: line.records_out, balance.records_out),
-        _Figure("set aside", lambda line: line.records_aside, balance.set_aside, True),
-        _Figure("blank at end", lambda line: line.left_out, balance.left_out, True),
-        _Figure("cells changed", lambda line: line.cells_changed, changed, True),
+        _Figure("set\naside", lambda line: line.records_aside, balance.set_aside, True),
+        _Figure("blank\nat end", lambda line: line.left_out, balance.left_out, True),
+        _Figure("cells\nchanged", lambda line: line.cells_changed, changed, True),
     ]
     figures = [each for each in figures if each.total or not each.optional]
     view = ScreenTable(
-        ScreenColumn("", footer="total"),
-        ScreenColumn("", no_wrap=True, overflow="ellipsis"),
+        # In a narrow window only the addresses and the headings are wrapped.
+        ScreenColumn("", footer="total", no_wrap=True),
+        ScreenColumn("", overflow="fold"),
         *(
             ScreenColumn(each.heading, str(each.total), justify="right")
             for each in figures
         ),
-        ScreenColumn("findings", _findings(lines)),
+        ScreenColumn("findings", _findings(lines), no_wrap=True),
         title=Text(visible(f"{account.title}   {account.started}"), style="bold"),
         title_justify="left",
         box=box.SIMPLE,
+        padding=(0, 1, 0, 0),
         pad_edge=False,
         show_footer=True,
         header_style="",
