@@ -358,6 +358,40 @@ class OpenQuoteTest(unittest.TestCase):
                 reading = read(b"a,b\n1,2\n3," + last.encode())
                 self.assertEqual(len(reading.table), 2)
 
+    def test_one_that_swallows_records_and_closes_again_is_pointed_out(self) -> None:
+        """However the field counts come out; with the record where it opens."""
+        for careful in BOTH_WAYS:
+            for body, number in (
+                ('1,"T,A\n2,S,B\n3,"G,C\n4,P,D\n', 1),
+                ('1,T,A\n2,"S,B\n3,G" x,C\n4,P,D\n', 2),
+                ('1,T,A\n2,S,"B\n3,G,C\n4,P,"D\n', 2),
+                ('1,T,A\n2,S,B\n"3,G,C\n4,P"x,D\n', 3),
+            ):
+                with self.subTest(careful=careful, body=body):
+                    reading = read(b"n,b,c\n" + body.encode(), careful=careful)
+                    notes = [each.what for each in reading.notes]
+                    place = [
+                        each.origin.record.tolist()
+                        for each in reading.notes
+                        if "swallowed by a double quote" in each.what
+                    ]
+                    self.assertEqual(place, [[number]], notes)
+
+    def test_a_cell_that_is_meant_to_hold_line_ends_is_not(self) -> None:
+        """Neither a remark at the end nor an address with commas."""
+        data = b'n,b,c\n1,T,"two\nlines"\n2,"a, b\nc, d\ne, f",x\n3,G,\n'
+        self.assertEqual(read(data).notes, ())
+
+    def test_a_list_without_quoting_keeps_its_quotes(self) -> None:
+        """A quote is then a character like any other, in both ways of reading."""
+        data = b'n,b\n1,"Tern\n2,Seal\n3,"Gull"\n4,x"y\n'
+        expected = [("1", '"Tern'), ("2", "Seal"), ("3", '"Gull"'), ("4", 'x"y')]
+        for careful in BOTH_WAYS:
+            with self.subTest(careful=careful):
+                reading = read(data, careful=careful, quote="none")
+                self.assertEqual(reading.table.records(), expected)
+                self.assertEqual(reading.notes, ())
+
     def test_in_the_heading_is_refused(self) -> None:
         """It would swallow the whole list."""
         with self.assertRaisesRegex(UnreadableSource, "never closed"):

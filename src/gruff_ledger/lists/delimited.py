@@ -33,6 +33,7 @@ from gruff_ledger.lists.source import (
     Seen,
     changed_meanwhile,
 )
+from gruff_ledger.lists.swallowed import swallowed_notes
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import UnreadableSource
@@ -132,10 +133,13 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             delimiter=terms.delimiter_character or None,
             skip_rows=terms.skip_rows,
             header_rows=terms.header_rows,
+            quoted=terms.quote == "double",
         )
         if layout is not None:
-            if terms.header_rows and is_open_at_end(
-                layout.heading_text, layout.delimiter
+            if (
+                layout.quoted
+                and terms.header_rows
+                and is_open_at_end(layout.heading_text, layout.delimiter)
             ):
                 raise open_quote(opened, layout.heading_row, layout.heading[-1])
             return layout
@@ -199,6 +203,8 @@ def _reading(
         trailing_blank=trailing,
     )
     notes = _notes(account, encoding, headings, made, terms, aside, extra_blank)
+    if parsed.seen.has_quote and layout.quoted:
+        notes += swallowed_notes(kept, parsed.ragged, layout, source)
     return Reading(kept, account, aside, findings, notes)
 
 

@@ -11,7 +11,7 @@ import io
 import math
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
@@ -193,6 +193,8 @@ class Layout(msgspec.Struct, frozen=True):
     Attributes
     ----------
     delimiter : str
+    quoted : bool
+        Whether a double quote at the start of a cell opens a quoted one.
     titles : tuple of str
         The rows above the heading that are not blank, as they were written.
     heading : tuple of str
@@ -208,6 +210,7 @@ class Layout(msgspec.Struct, frozen=True):
     """
 
     delimiter: str
+    quoted: bool
     titles: tuple[str, ...]
     heading: tuple[str, ...]
     heading_text: str
@@ -224,6 +227,7 @@ def detect_layout(
     delimiter: str | None,
     skip_rows: int | None,
     header_rows: int,
+    quoted: bool,
 ) -> Layout | None:
     """
     Find the delimiter, the titles and the heading of a delimited list.
@@ -238,16 +242,22 @@ def detect_layout(
         Pinned by the person: the delimiter, and how many rows stand above the heading.
     header_rows : int
         1, or 0 when the list has no heading row.
+    quoted : bool
+        Whether the list has quoted cells.
 
     Returns
     -------
     Layout, or None if the heading does not end within the text given, or the text holds
     no row that is not blank.
     """
-    chosen = delimiter if delimiter is not None else detect_delimiter(text, whole)
-    rows = list(_rows(text, chosen, _HEADING_WITHIN_ROWS + (skip_rows or 0), whole))
+    chosen = (
+        delimiter if delimiter is not None else detect_delimiter(text, whole, quoted)
+    )
+    rows = list(
+        _rows(text, chosen, quoted, _HEADING_WITHIN_ROWS + (skip_rows or 0), whole)
+    )
     if skip_rows is None:
-        place = _heading_place(rows, _usual_width(text, chosen, whole))
+        place = _heading_place(rows, _usual_width(text, chosen, quoted, whole))
     else:
         place = skip_rows
     if place is None or place >= len(rows):
@@ -260,10 +270,11 @@ def detect_layout(
     if header_rows:
         heading = tuple(rows[place].cells)
     else:
-        width = max(_usual_width(text, chosen, whole), 1)
+        width = max(_usual_width(text, chosen, quoted, whole), 1)
         heading = ("",) * width
     return Layout(
         delimiter=chosen,
+        quoted=quoted,
         titles=titles,
         heading=heading,
         heading_text=rows[place].text,
@@ -274,7 +285,7 @@ def detect_layout(
     )
 
 
-def detect_delimiter(text: str, whole: bool) -> str:
+def detect_delimiter(text: str, whole: bool, quoted: bool = True) -> str:
     """
     Return the delimiter by which most rows have the same number of cells.
 
@@ -283,7 +294,7 @@ def detect_delimiter(text: str, whole: bool) -> str:
     """
     best, best_rank = DELIMITERS[0], (0.0, 0)
     for delimiter in DELIMITERS:
-        widths = _widths(text, delimiter, whole)
+        widths = _widths(text, delimiter, quoted, whole)
         usual, rows = _most_common(widths)
         agreement = rows / len(widths) if widths else 0.0
         # To the nearest tenth: a stray title should not outweigh twice the cells.
@@ -300,7 +311,18 @@ class _Row(msgspec.Struct, frozen=True):
     cells: list[str]
 
 
-def _rows(text: str, delimiter: str, most: int, whole: bool) -> Iterator[_Row]:
+def csv_records(
+    lines: Iterable[str], delimiter: str, quoted: bool
+) -> Iterator[list[str]]:
+    """Return the cells of each record of delimited text, by the standard module."""
+    if quoted:
+        return csv.reader(lines, delimiter=delimiter)
+    return csv.reader(lines, delimiter=delimiter, quoting=csv.QUOTE_NONE)
+
+
+def _rows(
+    text: str, delimiter: str, quoted: bool, most: int, whole: bool
+) -> Iterator[_Row]:
     """Yield the first rows; one that may be cut off at the end is left out."""
     taken: list[str] = []
     used = 0
@@ -310,7 +332,7 @@ def _rows(text: str, delimiter: str, most: int, whole: bool) -> Iterator[_Row]:
             taken.append(line)
             yield line
 
-    reader = csv.reader(lines(), delimiter=delimiter)
+    reader = csv_records(lines(), delimiter, quoted)
     for _, cells in zip(range(most), reader, strict=False):
         row = _Row("".join(taken), cells)
         taken.clear()
@@ -319,13 +341,13 @@ def _rows(text: str, delimiter: str, most: int, whole: bool) -> Iterator[_Row]:
             yield row
 
 
-def _widths(text: str, delimiter: str, whole: bool) -> list[int]:
-    rows = _rows(text, delimiter, _JUDGED_ROWS, whole)
+def _widths(text: str, delimiter: str, quoted: bool, whole: bool) -> list[int]:
+    rows = _rows(text, delimiter, quoted, _JUDGED_ROWS, whole)
     return [len(row.cells) for row in rows if not _all_blank(row.cells)]
 
 
-def _usual_width(text: str, delimiter: str, whole: bool) -> int:
-    return _most_common(_widths(text, delimiter, whole))[0]
+def _usual_width(text: str, delimiter: str, quoted: bool, whole: bool) -> int:
+    return _most_common(_widths(text, delimiter, quoted, whole))[0]
 
 
 def _most_common(widths: list[int]) -> tuple[int, int]:

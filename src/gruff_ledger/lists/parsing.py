@@ -20,7 +20,7 @@ import msgspec
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from gruff_ledger.lists.detect import Encoding, Layout
+from gruff_ledger.lists.detect import Encoding, Layout, csv_records
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
     TAIL_BYTES,
@@ -124,7 +124,7 @@ def _parse_fast(plan: Plan) -> Parsed | None:
     # Arrow is fastest when it may cut blocks at any line end, which only holds while
     # no quote is seen; and when it may use threads, which only holds while no record
     # is ragged, because it then numbers none of them.
-    with_quotes = _quote_in_head(plan)
+    with_quotes = plan.layout.quoted and _quote_in_head(plan)
     in_threads = True
     block = 0
     while block < len(_BLOCK_BYTES):
@@ -163,19 +163,20 @@ def _arrow(
 ) -> Parsed | None:
     ragged = Ragged()
     met_ragged = False
+    delimiter = plan.layout.delimiter
 
     def on_ragged(row: arrow_csv.InvalidRow) -> str:
         nonlocal met_ragged
         if in_threads:
             met_ragged = True
             return "error"
-        cells = next(csv.reader([row.text], delimiter=plan.layout.delimiter), [])
+        cells = next(csv_records([row.text], delimiter, plan.layout.quoted), [])
         ragged.add(row.number, cells, row.text)
         return "skip"
 
     names = [str(place) for place in range(plan.width)]
-    delimiter = plan.layout.delimiter
-    with contextlib.closing(plan.feed(refuse_quotes=not with_quotes)) as feed:
+    refuse_quotes = plan.layout.quoted and not with_quotes
+    with contextlib.closing(plan.feed(refuse_quotes=refuse_quotes)) as feed:
         first = feed.read(block_bytes)
         if not first:
             return Parsed([text_column(())] * plan.width, ragged, feed.finish())
@@ -248,14 +249,14 @@ def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
 
 
 def _parse_careful(plan: Plan) -> Parsed:
-    width, delimiter = plan.width, plan.layout.delimiter
+    width, delimiter, quoted = plan.width, plan.layout.delimiter, plan.layout.quoted
     ragged = Ragged()
     groups: list[list[Column]] = [[] for _ in range(width)]
     with contextlib.closing(plan.feed()) as feed:
         lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
         fitting: list[list[str]] = []
         number = 0
-        for number, cells in enumerate(csv.reader(lines, delimiter=delimiter), 1):
+        for number, cells in enumerate(csv_records(lines, delimiter, quoted), 1):
             text = lines.taken()
             if len(cells) == width:
                 fitting.append(cells)
@@ -266,7 +267,7 @@ def _parse_careful(plan: Plan) -> Parsed:
             else:
                 ragged.add(number, cells, text.rstrip("\r\n"))
         _flush(fitting, groups)
-        if number and is_open_at_end(text, delimiter):
+        if number and quoted and is_open_at_end(text, delimiter):
             raise _open_at_end(plan, len(cells), number)
         seen = feed.finish()
     return Parsed([concat_columns(parts) for parts in groups], ragged, seen)
@@ -319,7 +320,8 @@ def open_quote(
     """Word that a quote is opened and never closed."""
     return UnreadableSource(
         "a double quote is opened here and never closed, up to the end of the list.",
-        "Close it, or double it if it belongs to the text.",
+        "Close it, or double it if it belongs to the text; or, if the list has no "
+        "quoted cells at all, set `quote` to none.",
         file=opened.address,
         record=record,
         row=row,

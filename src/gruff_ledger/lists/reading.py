@@ -7,7 +7,7 @@ encoding, delimiter, skip rows, header rows.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated
+from typing import Annotated, Literal
 
 import msgspec
 from msgspec import Meta
@@ -39,6 +39,13 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         str | None,
         Meta(description="The encoding of the text, such as utf-8 or windows-1252."),
     ] = None
+    quote: Annotated[
+        Literal["double", "none"],
+        Meta(
+            description="double when cells with delimiters or line ends stand in "
+            "double quotes; none when a double quote is a character like any other."
+        ),
+    ] = "double"
     skip_rows: Annotated[
         int | None,
         Meta(description="How many rows stand above the heading row."),
