@@ -43,10 +43,10 @@ def swallowed_notes(
     """
     texts = dict(zip(ragged.numbers, ragged.texts, strict=True))
     texts = {number: text for number, text in texts.items() if _has_line_end(text)}
-    for index in np.flatnonzero(_line_end_mask(table)).tolist():
-        number = int(table.origin.record[index])
+    with_ends = table.filter(_line_end_mask(table))
+    numbers_with_ends = with_ends.origin.record.tolist()
+    for number, record in zip(numbers_with_ends, with_ends.records(), strict=True):
         if number not in texts:
-            (record,) = table.records(index, index + 1)
             texts[number] = _as_written(record, layout.delimiter)
     width = len(table.headings)
     hidden = {
