@@ -16,6 +16,17 @@ from tests.support import PROGRAM, FolderTest
 LIST = 'Berth,Boat\n007,1e5\n 8 ,"a, b"\n007,é\n'
 
 
+def obey_permissions() -> None:
+    """Give up what lets root read and write everywhere, if the tests run as root."""
+    if os.geteuid() == 0 and sys.platform == "linux":
+        import ctypes
+
+        drop_capability, dac_override, dac_read_search = 24, 1, 2
+        libc = ctypes.CDLL(None)
+        for capability in (dac_override, dac_read_search):
+            libc.prctl(drop_capability, capability, 0, 0, 0)
+
+
 class CommandTest(FolderTest):
     def test_version_and_help(self) -> None:
         """By the command and by the module."""
@@ -196,13 +207,31 @@ class RefusalTest(FolderTest):
                 done = self.gruff(verb[0], "a.csv", *verb[1:])
                 self.assertEqual(done.stdout, b"Berth,Boat\n")
 
-    @unittest.skipIf(os.name == "nt" or os.geteuid() == 0, "root may read everything")
+    @unittest.skipUnless(sys.platform in ("linux", "darwin"), "modes are POSIX's")
     def test_an_unreadable_folder_is_said(self) -> None:
-        """Permission is the reason."""
+        """Permission is the reason, to read from it and to write to it."""
+        self.write("a.csv", LIST)
         self.write("shut/a.csv", LIST)
         (self.folder / "shut").chmod(0)
         self.addCleanup((self.folder / "shut").chmod, 0o700)
-        self.assertIn("permission", self.problem("duplicates", "shut/a.csv"))
+        for arguments in (
+            ("duplicates", "shut/a.csv"),
+            ("duplicates", "a.csv", "--to", "shut/b.csv"),
+            ("duplicates", "a.csv", "--ledger", "shut/book"),
+            ("run", "shut/job.toml"),
+            ("demo", "shut/new"),
+        ):
+            with self.subTest(arguments=arguments):
+                done = subprocess.run(
+                    [PROGRAM, *arguments],
+                    cwd=self.folder,
+                    capture_output=True,
+                    preexec_fn=obey_permissions,
+                    check=False,
+                )
+                self.assertEqual(done.returncode, 2)
+                self.assertRegex(done.stderr.decode(), "(?i)permission .*denied")
+                self.assertNotIn(b"fault", done.stderr)
 
 
 class OutputLawsTest(FolderTest):

@@ -151,6 +151,13 @@ class LoadDocketTest(FolderTest):
         text = DOCKET[: DOCKET.index("[[entry]]")] + '[[entry]]\ndo = "duplicates"\n'
         self.assertIn("no list is in hand yet", self.refused(text))
 
+    def test_paths_and_depths_that_cannot_be_are_said(self) -> None:
+        """However odd a docket is, it ends in a problem."""
+        self.assertIn(
+            "cannot be followed", self.refused(DOCKET.replace("both.csv", "a\\u0000b"))
+        )
+        self.assertIn("too deeply", self.refused("docket = " + "[" * 5000))
+
     def test_a_missing_or_unreadable_docket_is_said(self) -> None:
         """As for any file."""
         with self.assertRaises(UnreadableSource):

@@ -43,13 +43,13 @@ def set_up(folder: Path) -> Path:
         If the folder is not empty, or cannot be written to.
     """
     shown = str(folder)
-    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise UnwritableOutput(
-            "the demo goes to an empty or a new folder, and this is neither.",
-            "Name another, or none: then a new one is made here.",
-            file=shown,
-        )
     try:
+        if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+            raise UnwritableOutput(
+                "the demo goes to an empty or a new folder, and this is neither.",
+                "Name another, or none: then a new one is made here.",
+                file=shown,
+            )
         for name in _FILES:
             target = folder / name
             target.parent.mkdir(parents=True, exist_ok=True)

@@ -128,14 +128,14 @@ def _claim(job: Job, outputs: Outputs) -> None:
     if job.aside is not None:
         outputs.claim(job.aside)
     if job.ledger is not None:
-        if job.ledger.exists() and not job.ledger.is_dir():
+        for name in LEDGER_FILES:
+            outputs.claim(job.ledger / name)
+        if job.ledger.is_file():
             raise UnwritableOutput(
                 "the ledger is a folder, and this is a file.",
                 "Name another folder for the ledger.",
                 file=str(job.ledger),
             )
-        for name in LEDGER_FILES:
-            outputs.claim(job.ledger / name)
 
 
 def _read_all(

@@ -223,6 +223,12 @@ def _parse(path: Path) -> tuple[_Text, dict[str, Any]]:
             file=file,
             line=data[: error.start].count(b"\n") + 1,
         ) from error
+    except RecursionError as error:
+        raise BadDocket(
+            "its lists or tables stand in one another too deeply to be read.",
+            "Correct it.",
+            file=file,
+        ) from error
     except tomllib.TOMLDecodeError as error:
         raise BadDocket(
             f"it is not TOML: {str(error).rstrip('.')}.",
@@ -475,7 +481,16 @@ def _check_below(
     path: Path, folder: Path, anywhere: bool, text: _Text, line: int | None
 ) -> None:
     """Refuse a place outside the docket's folder, links followed."""
-    if anywhere or path.resolve().is_relative_to(folder.resolve()):
+    try:
+        is_below = path.resolve().is_relative_to(folder.resolve())
+    except (OSError, RuntimeError, ValueError) as error:
+        raise BadDocket(
+            f"'{path}' cannot be followed to a place: {error}.",
+            "Correct it.",
+            file=text.file,
+            line=line,
+        ) from error
+    if anywhere or is_below:
         return
     raise BadDocket(
         f"'{path}' lies outside the docket's folder, where a docket may not write.",

@@ -76,6 +76,10 @@ def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
             stream.read(1)
     except OSError as error:
         raise unreadable(error, path, shown) from error
+    except ValueError as error:
+        raise UnreadableSource(
+            f"it cannot be the path of a file: {error}.", "Correct it.", file=shown
+        ) from error
     if facts.st_size == 0:
         raise _empty(shown)
     return Opened(

@@ -72,7 +72,12 @@ class Outputs:
             not be replaced.
         """
         shown = str(path)
-        place = _resolved(path)
+        try:
+            self._check(_resolved(path), shown)
+        except OSError as error:
+            raise _unwritable(error, shown) from error
+
+    def _check(self, place: Path, shown: str) -> None:
         if place.is_dir():
             raise UnwritableOutput(
                 "it is a folder, not a file.", "Name a file in it.", file=shown
@@ -118,9 +123,11 @@ class Outputs:
             beside = place.with_name(f".{place.name}.{os.urandom(4).hex()}.part")
             self._staged.append((beside, place, shown))
             with beside.open("xb") as sink:
+                if place.exists():
+                    # Before anything is in it: what only its owner may read must not
+                    # lie open meanwhile.
+                    beside.chmod(stat.S_IMODE(place.stat().st_mode))
                 write(sink)
-            if place.exists():
-                beside.chmod(stat.S_IMODE(place.stat().st_mode))
             self._flushing.append(_Flushing(beside, shown))
         except OSError as error:
             raise _unwritable(error, shown) from error
@@ -182,7 +189,7 @@ def _resolved(path: Path) -> Path:
     """Follow links, so that a linked file is replaced and not the link to it."""
     try:
         return path.resolve()
-    except (OSError, RuntimeError) as error:
+    except (OSError, RuntimeError, ValueError) as error:
         raise UnwritableOutput(
             f"its path cannot be followed ({error}).", "Name another.", file=str(path)
         ) from error
