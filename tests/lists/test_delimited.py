@@ -229,6 +229,12 @@ class HeadingTest(unittest.TestCase):
             with self.subTest(data=data):
                 self.assertEqual(len(read(data).table), 0)
 
+    def test_an_empty_row_pinned_as_heading_is_refused(self) -> None:
+        """There would be no field; the row is named."""
+        with self.assertRaises(UnreadableSource) as caught:
+            read(b"title\n\na,b\n1,2\n", skip_rows=1)
+        self.assertEqual(caught.exception.row, 2)
+
     def test_nothing_but_blank_rows_is_refused(self) -> None:
         """There is no list in it."""
         with self.assertRaisesRegex(UnreadableSource, "nothing but blank rows"):
@@ -263,7 +269,7 @@ class DelimiterTest(unittest.TestCase):
 
     def test_refuses_what_cannot_be_one(self) -> None:
         """Two characters, a quote, a line end."""
-        for delimiter in (";;", '"', "\n", ""):
+        for delimiter in (";;", '"', "\n", "", "\0"):
             with self.subTest(delimiter=delimiter), self.assertRaises(BadTerms):
                 ReadingTerms(delimiter=delimiter)
 
@@ -316,6 +322,12 @@ class EncodingTest(unittest.TestCase):
         with self.assertRaises(BadTerms) as caught:
             read(b"a\n", encoding="utf8000")
         self.assertEqual(caught.exception.term, "encoding")
+
+    def test_encodings_that_do_not_tell_the_place_are_refused_too(self) -> None:
+        """Whatever codec is named, the list ends in a problem."""
+        for encoding in ("utf-16", "idna", "punycode"):
+            with self.subTest(encoding=encoding), self.assertRaises(UnreadableSource):
+                read(b"a..b,\xff\n1,2-\t\xe9", encoding=encoding)
 
     def test_binary_files_are_refused_by_their_kind(self) -> None:
         """What it is, where that can be told."""

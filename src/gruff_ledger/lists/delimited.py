@@ -82,14 +82,14 @@ def read_delimited(
     encoding = detect_encoding(head, terms.encoding, opened.address)
     try:
         return _read_as(opened, terms, encoding, source, hashed, careful)
-    except UnicodeDecodeError as error:
+    except UnicodeError as error:
         if terms.encoding is not None or encoding.bom:
             raise _wrong_encoding(opened, encoding, error) from error
         # The head was UTF-8, or read as guessed, and something further on is not.
         guessed = _guess_from_all(opened)
         try:
             return _read_as(opened, terms, guessed, source, hashed, careful)
-        except UnicodeDecodeError as again:
+        except UnicodeError as again:
             raise _wrong_encoding(opened, guessed, again) from again
 
 
@@ -136,6 +136,13 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             quoted=terms.quote == "double",
         )
         if layout is not None:
+            if not layout.heading:
+                raise UnreadableSource(
+                    "this row, where the heading should stand, is empty.",
+                    "Give `skip-rows` the number of rows above the heading.",
+                    file=opened.address,
+                    row=layout.heading_row,
+                )
             if (
                 layout.quoted
                 and terms.header_rows
@@ -408,7 +415,7 @@ def _aside_note(aside: SetAside) -> Note:
 
 
 def _wrong_encoding(
-    opened: Opened, encoding: Encoding, error: UnicodeDecodeError
+    opened: Opened, encoding: Encoding, error: UnicodeError
 ) -> UnreadableSource:
     with opened.start() as stream:
         line, found = _first_undecodable_line(stream.read(), encoding.name)
@@ -421,10 +428,18 @@ def _wrong_encoding(
     )
 
 
-def _first_undecodable_line(data: bytes, encoding: str) -> tuple[int, int | None]:
+def _first_undecodable_line(
+    data: bytes, encoding: str
+) -> tuple[int | None, int | None]:
     try:
         data.decode(encoding)
     except UnicodeDecodeError as error:
-        before = data[: error.start].decode(encoding, "replace")
-        return before.count("\n") + 1, data[error.start]
-    return 1, None
+        start, byte = error.start, data[error.start]
+    except UnicodeError:
+        return None, None  # Some codecs do not tell where.
+    else:
+        return None, None
+    try:
+        return data[:start].decode(encoding).count("\n") + 1, byte
+    except UnicodeError:
+        return None, byte

@@ -123,7 +123,7 @@ def _wide_encoding(head: bytes) -> str | None:
 def _known_codec(name: str, file: str) -> str:
     try:
         found = codecs.lookup(name)
-    except LookupError:
+    except (LookupError, ValueError):
         found = None
     if found is None or not getattr(found, "_is_text_encoding", True):
         known = ("utf-8", "utf-16", "windows-1252", "windows-1250", "iso-8859-1")

@@ -58,7 +58,7 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         """Refuse terms that no list could be read by."""
         if self.delimiter is not None and (
-            len(self.delimiter_character) != 1 or self.delimiter in '"\r\n'
+            len(self.delimiter_character) != 1 or self.delimiter in '"\r\n\0'
         ):
             raise BadTerms(
                 f"'{self.delimiter}' cannot be a delimiter.",
