@@ -7,6 +7,7 @@ million findings: one object stands for all that share a reason or a rule.
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Any
 
 import msgspec
 
@@ -99,10 +100,31 @@ class Note(msgspec.Struct, frozen=True, eq=False):
 
 
 class Outcome(msgspec.Struct, frozen=True, eq=False):
-    """All that a piece of work did; the lists it was given are unchanged."""
+    """
+    All that a piece of work did; the lists it was given are unchanged.
+
+    Attributes
+    ----------
+    table : Table
+    aside : tuple of SetAside
+    changes : tuple of Change
+    findings : tuple of Finding
+    notes : tuple of Note
+    summed : int, optional
+        For work whose result holds figures on records, and not the records: how many
+        records are in the figures. Its equation is records in = summed + set aside.
+    measured : str
+        The heading of the field that tells how many records each one stands for; a
+        screen can draw it.
+    detail : object
+        What the work found beside its table, for the further outputs of its verb.
+    """
 
     table: Table
     aside: tuple[SetAside, ...] = ()
     changes: tuple[Change, ...] = ()
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
+    summed: int | None = None
+    measured: str = ""
+    detail: Any = None

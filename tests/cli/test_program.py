@@ -175,7 +175,7 @@ class RefusalTest(FolderTest):
             (("duplicates", "latin.csv", "--encoding", "utf-8"), "line 2: it is not"),
             (("duplicates", "book.xlsx.csv"), "a workbook"),
             (("duplicates", "open.csv"), "record 1 (row 2), field 'a': a double"),
-            (("duplicates", "a.csv", "--kep", "last"), "Did you mean '--keep'?"),
+            (("duplicates", "a.csv", "--kee", "last"), "Did you mean '--keep'?"),
             (("duplicates", "a.csv", "--keep", "lst"), "--keep: there is no choice"),
             (("duplicates", "a.csv", "--by", "Bert"), "Did you mean 'Berth'?"),
             (("duplicates", "a.csv", "--skip-rows", "x"), "--skip-rows: 'x' is not"),

@@ -248,7 +248,7 @@ class DelimiterTest(unittest.TestCase):
             rows = [["Boat", "Length", "Fee"], ["Tern", "7", "1"], ["A b", "8", "2"]]
             text = "\n".join(delimiter.join(row) for row in rows)
             with self.subTest(delimiter=delimiter):
-                self.assertEqual(read(text.encode()).source.delimiter, delimiter)
+                self.assertEqual(read(text.encode()).source.written["delimiter"], delimiter)
 
     def test_decimal_commas_do_not_mislead(self) -> None:
         """Semicolons part more cells."""
@@ -291,7 +291,7 @@ class EncodingTest(unittest.TestCase):
             with self.subTest(codec=codec, mark=mark):
                 reading = read(mark + self.TEXT.encode(codec))
                 self.assertEqual(reading.table.records()[0], ("Élodie", "Ondée"))
-                self.assertEqual(reading.source.encoding, name)
+                self.assertEqual(reading.source.written["encoding"], name)
                 said = any("not UTF-8" in note.what for note in reading.notes)
                 self.assertEqual(said, guessed)
 
@@ -307,7 +307,7 @@ class EncodingTest(unittest.TestCase):
         for careful in BOTH_WAYS:
             with self.subTest(careful=careful):
                 reading = read(data, careful=careful)
-                self.assertEqual(reading.source.encoding, "windows-1252")
+                self.assertEqual(reading.source.written["encoding"], "windows-1252")
                 self.assertEqual(reading.table.records(400_000), [("Zoë", "z")])
 
     def test_a_wrong_pin_is_refused_with_the_place(self) -> None:

@@ -23,6 +23,7 @@ from gruff_ledger.table import (
     constant_column,
     number_column,
     spread_column,
+    taken,
     text_column,
 )
 
@@ -90,28 +91,38 @@ def _findings_table(account: Account) -> Table:
 
 
 def _changes_table(account: Account) -> Table:
+    changes = [(line.label, each) for line in account.lines() for each in line.changes]
+    changes += [
+        (f"writing {out.address}", each) for out in account.outs for each in out.changes
+    ]
     columns = [
         [
-            constant_column(line.label, len(change.origin)),
+            constant_column(label, len(change.origin)),
             constant_column(change.field, len(change.origin)),
             change.was,
             change.now,
             *_place_columns(account, change.origin),
         ]
-        for line in account.lines()
-        for change in line.changes
+        for label, change in changes
     ]
     return _stacked(("entry", "field", "was", "now", *_PLACE), columns)
 
 
 def _place_columns(account: Account, origin: Origin) -> list[Column]:
     """Return the source's name, the record number and the row of each record."""
-    heading_rows = [int(line.facts.get("heading_row", 0)) for line in account.sources]
-    rows = np.array(heading_rows or [0], np.int64)[origin.source] + origin.record
+    heading_rows = [line.facts.get("heading_row") for line in account.sources]
+    above = [-1 if row is None else row for row in heading_rows] or [0]
+    starts = np.array(above, np.int64)[origin.source]
+    rows = number_column(starts + origin.record)
+    if -1 in above:
+        # Some formats know no rows.
+        blank = constant_column("", len(origin))
+        places = np.arange(len(origin)) + np.where(starts < 0, len(origin), 0)
+        rows = taken(concat_columns([rows, blank]), places)
     return [
         spread_column(account.source_names, origin.source),
         number_column(origin.record),
-        number_column(rows),
+        rows,
     ]
 
 
@@ -153,7 +164,12 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
         "sources": [_source_facts(line) for line in account.sources],
         "entries": [_line_facts(line) for line in account.entries],
         "outs": [
-            {"to": out.address, "list": out.result, "records": out.records}
+            {
+                "to": out.address,
+                "list": out.result,
+                "records": out.records,
+                "cells_guarded": sum(len(change.origin) for change in out.changes),
+            }
             for out in account.outs
         ],
         "findings": _findings_by_rule(account),
@@ -167,6 +183,8 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
             "left_out": balance.left_out,
             "set_aside": balance.set_aside,
             "records_out": balance.records_out,
+            "made": balance.made,
+            "summed": balance.summed,
             "balances": balance.holds,
         },
     }
@@ -189,6 +207,7 @@ def _line_facts(line: Line) -> dict[str, Any]:
         "records_out": line.records_out,
         "set_aside": line.records_aside,
         "set_aside_by_reason": reasons,
+        **({} if line.summed is None else {"summed": line.summed}),
         "cells_changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
     }

@@ -28,6 +28,8 @@ class Line(msgspec.Struct, frozen=True, eq=False):
     records_in, records_out : int
     left_out : int
         Blank records at the end of a source, which are no records of the list.
+    summed : int, optional
+        How many records are in the figures that the result holds instead of records.
     facts : mapping
         For ``account.json``: how a source was read, its size and hash; or the terms
         of an entry and the lists it was given. A fact that takes a while is a
@@ -44,6 +46,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
     notes: tuple[Note, ...]
     facts: Mapping[str, Any]
     left_out: int = 0
+    summed: int | None = None
 
     @classmethod
     def of(
@@ -67,6 +70,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
             notes=outcome.notes,
             facts=facts,
             left_out=left_out,
+            summed=outcome.summed,
         )
 
     @property
@@ -87,11 +91,12 @@ class Line(msgspec.Struct, frozen=True, eq=False):
 
 
 class Out(msgspec.Struct, frozen=True):
-    """One output: where it went, which list it is, how many records."""
+    """One output: where it went, which list, how many records, what was guarded."""
 
     address: str
     result: str
     records: int
+    changes: tuple[Change, ...] = ()
 
 
 class Balance(msgspec.Struct, frozen=True):
@@ -104,9 +109,11 @@ class Balance(msgspec.Struct, frozen=True):
         All records of all sources.
     used_again : int
         Records of lists that more than one entry worked on, for each further use.
-    left_out, set_aside, records_out : int
+    made : int
+        Records that hold figures on others, made by entries that sum up.
+    left_out, set_aside, summed, records_out : int
         Blank records at the ends of sources; what reading and entries set aside; what
-        is in the lists that the run ends with.
+        went into figures; what is in the lists that the run ends with.
     """
 
     records_in: int
@@ -114,12 +121,14 @@ class Balance(msgspec.Struct, frozen=True):
     left_out: int
     set_aside: int
     records_out: int
+    made: int = 0
+    summed: int = 0
 
     @property
     def holds(self) -> bool:
         """Whether what came in is what is there."""
-        there = self.records_out + self.set_aside + self.left_out
-        return self.records_in + self.used_again == there
+        there = self.records_out + self.set_aside + self.left_out + self.summed
+        return self.records_in + self.used_again + self.made == there
 
 
 class Account(msgspec.Struct):
@@ -170,6 +179,7 @@ class Account(msgspec.Struct):
             If the records that came in are not those that are there at the end.
         """
         ends = [line for line in self.lines() if not self.uses[line.result]]
+        summing = [line for line in self.lines() if line.summed is not None]
         balance = Balance(
             records_in=sum(line.records_in for line in self.sources),
             used_again=sum(
@@ -180,6 +190,8 @@ class Account(msgspec.Struct):
             left_out=sum(line.left_out for line in self.sources),
             set_aside=sum(line.records_aside for line in self.lines()),
             records_out=sum(line.records_out for line in ends),
+            made=sum(line.records_out for line in summing),
+            summed=sum(line.summed or 0 for line in summing),
         )
         if not balance.holds:
             raise OutOfBalance(

@@ -35,6 +35,14 @@ class Chunk(NamedTuple):
     offsets: npt.NDArray[np.int32]
     bytes: npt.NDArray[np.uint8]
 
+    def bytes_at_start(self) -> npt.NDArray[np.uint8]:
+        """Return the first byte of each cell; zero for an empty one."""
+        lengths = np.diff(self.offsets)
+        if not len(self.bytes):
+            return np.zeros(len(lengths), np.uint8)
+        first = self.bytes[np.minimum(self.offsets[:-1], len(self.bytes) - 1)]
+        return np.where(lengths > 0, first, 0).astype(np.uint8)
+
 
 def text_chunks(column: Column) -> Iterator[Chunk]:
     """Yield the chunks of a column that hold cells."""

@@ -9,12 +9,15 @@ from typing import Any
 import click
 import msgspec
 
+from gruff_ledger.cli.options import terms_from
 from gruff_ledger.cli.show import Progress, show_account
-from gruff_ledger.cli.verb import ledger_options
+from gruff_ledger.cli.verb import fetching_options, ledger_options
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.load import AskTerms, load_docket
 from gruff_ledger.docket.schema import docket_schema
+from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.terms import describe
 
 
 def run_docket(
@@ -26,6 +29,7 @@ def run_docket(
     replace: bool,
     as_json: bool,
     quiet: bool,
+    fetch: FetchTerms | None = None,
     is_demo: bool = False,
 ) -> int:
     """Run a docket, show its account on standard output, return the exit status."""
@@ -37,9 +41,15 @@ def run_docket(
             ask=_ask if on_terminal and not is_demo else None,
             anywhere=anywhere,
             ledger=ledger,
+            fetch=fetch,
         )
         with Progress(wanted=not quiet) as progress:
-            done = run(job, replace=replace, on_step=progress.on_step)
+            done = run(
+                job,
+                replace=replace,
+                on_step=progress.on_step,
+                on_read=progress.on_read,
+            )
     except Problem as problem:
         problem.in_docket = True
         raise
@@ -70,7 +80,13 @@ def _answers(settings: tuple[str, ...]) -> dict[str, str]:
 
 
 def _run(docket: Path, settings: tuple[str, ...], **given: Any) -> int:
-    return run_docket(docket, answers=_answers(settings), **given)
+    fetch = terms_from(FetchTerms, given)
+    if fetch.kept is not None:
+        # A path on the command line starts from where the person is.
+        fetch = msgspec.structs.replace(fetch, kept=str(Path(fetch.kept).absolute()))
+    ours = {term.attribute for term in describe(FetchTerms)}
+    rest = {key: value for key, value in given.items() if key not in ours}
+    return run_docket(docket, answers=_answers(settings), fetch=fetch, **rest)
 
 
 def _print_schema() -> None:
@@ -97,6 +113,7 @@ COMMANDS = {
                 help="Let the docket write outside its own folder.",
             ),
             *ledger_options(),
+            *fetching_options(),
         ],
         callback=_run,
         help="Do the work that a docket says, and show its account.\n\n"

@@ -51,22 +51,35 @@ _EXAMPLES = {
 _REPEATED = (Kind.NAMES, Kind.MAPPING, Kind.NAMES_EACH, Kind.TABLES)
 
 
-def options_of(declared: type[Terms]) -> list[click.Option]:
-    """Return an option for each term of a type."""
-    return [_option(term) for term in describe(declared)]
+def options_of(
+    declared: type[Terms], renamed: Mapping[str, str] = {}
+) -> list[click.Option]:
+    """
+    Return an option for each term of a type.
+
+    Parameters
+    ----------
+    declared : type of Terms
+    renamed : mapping, optional
+        Other names for the options of some terms, by key.
+    """
+    return [
+        _option(term, renamed.get(term.key, term.key)) for term in describe(declared)
+    ]
 
 
-def _option(term: Term) -> click.Option:
+def _option(term: Term, key: str) -> click.Option:
     text = term.description
     if term.kind in _EXAMPLES:
-        text = text.rstrip(".") + "." + _EXAMPLES[term.kind].format(key=term.key)
+        text = text.rstrip(".") + "." + _EXAMPLES[term.kind].format(key=key)
     if term.default not in (None, (), {}, False):
         text = f"{text} [default: {term.default}]"
+    names = [f"--{key}", _attribute(term, key)]
     if term.kind is Kind.FLAG:
-        return click.Option([f"--{term.key}", term.attribute], is_flag=True, help=text)
+        return click.Option(names, is_flag=True, help=text)
     metavar = "|".join(term.choices) or _METAVARS[term.kind]
     return click.Option(
-        [f"--{term.key}", term.attribute],
+        names,
         metavar=metavar,
         multiple=term.kind in _REPEATED,
         help=text,
@@ -74,7 +87,13 @@ def _option(term: Term) -> click.Option:
     )
 
 
-def terms_from(declared: type[T], given: Mapping[str, Any]) -> T:
+def _attribute(term: Term, key: str) -> str:
+    return term.attribute if key == term.key else key.replace("-", "_")
+
+
+def terms_from(
+    declared: type[T], given: Mapping[str, Any], renamed: Mapping[str, str] = {}
+) -> T:
     """
     Make terms of what the options of a command hold.
 
@@ -83,6 +102,8 @@ def terms_from(declared: type[T], given: Mapping[str, Any]) -> T:
     declared : type of Terms
     given : mapping
         By attribute, as Click gives them; other keys are passed over.
+    renamed : mapping, optional
+        As for `options_of`.
 
     Raises
     ------
@@ -90,14 +111,25 @@ def terms_from(declared: type[T], given: Mapping[str, Any]) -> T:
     """
     said = {}
     for term in describe(declared):
-        value = given.get(term.attribute)
+        value = given.get(_attribute(term, renamed.get(term.key, term.key)))
         if value is not None and value != () and value is not False:
             try:
                 said[term.key] = _taken_apart(term, value)
             except BadTerms as problem:
                 problem.term = term.key
-                raise
-    return read(declared, said)
+                raise _renamed(problem, renamed) from None
+    try:
+        return read(declared, said)
+    except BadTerms as problem:
+        raise _renamed(problem, renamed) from None
+
+
+def _renamed(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
+    """Speak of a term by the name of its option."""
+    problem.term = renamed.get(problem.term or "", problem.term)
+    for key, name in renamed.items():
+        problem.remedy = problem.remedy.replace(f"`{key}`", f"`{name}`")
+    return problem
 
 
 def _taken_apart(term: Term, value: Any) -> Any:

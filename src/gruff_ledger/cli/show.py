@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sys
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 from types import TracebackType
-from typing import IO, TYPE_CHECKING, Self
+from typing import IO, TYPE_CHECKING, Any, Self
 
 import click
 
@@ -19,8 +20,12 @@ from gruff_ledger.cli.words import (
     visible,
 )
 from gruff_ledger.docket.engine import Run, account_text
-from gruff_ledger.lists.writing import write_delimited
-from gruff_ledger.table import Table
+from gruff_ledger.lists.outputs import (
+    WritingTerms,
+    check_output,
+    guarded,
+    write_parts,
+)
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -32,8 +37,19 @@ _DELIMITER_NAMES = {
     "|": "vertical bars",
 }
 
+_FORMAT_NAMES = {
+    "xlsx": "XLSX",
+    "ods": "ODS",
+    "json": "JSON",
+    "json-lines": "JSON Lines",
+    "parquet": "Parquet",
+    "sqlite": "SQLite",
+}
+
 # Work that takes longer than this says what it is doing.
 _QUIET_SECONDS = 1.0
+
+_BAR_CELLS = 24
 
 
 class Progress:
@@ -49,6 +65,7 @@ class Progress:
     def __init__(self, *, wanted: bool) -> None:
         self._wanted = wanted and sys.stderr.isatty()
         self._step = ""
+        self._read = (0, 0)
         self._lock = threading.Lock()
         self._status: object | None = None
         self._timer = threading.Timer(_QUIET_SECONDS, self._begin)
@@ -75,15 +92,36 @@ class Progress:
         """Take note of the step that begins."""
         with self._lock:
             self._step = visible(step)
+            self._read = (0, 0)
             if self._status is not None:
                 self._status.update(self._step)  # type: ignore[attr-defined]
+
+    def on_read(self, done: int, total: int) -> None:
+        """Take note of how far a reading or a fetch is, in bytes."""
+        self._read = (done, total)
+        if self._status is not None:
+            with self._lock:
+                if self._status is not None:
+                    self._status.update(self._said())  # type: ignore[attr-defined]
 
     def _begin(self) -> None:
         with self._lock:
             if self._wanted:
                 console = _console(sys.stderr)
-                self._status = console.status(self._step)
+                self._status = console.status(self._said())
                 self._status.start()
+
+    def _said(self) -> str:
+        """Say the step, and of a reading how much of it is done."""
+        done, total = self._read
+        if not done:
+            return self._step
+        if total < done:
+            return f"{self._step}  {done / 1e6:.0f} MB"
+        share = done / total
+        filled = round(share * _BAR_CELLS)
+        bar = "█" * filled + "·" * (_BAR_CELLS - filled)
+        return f"{self._step}  {bar} {share:.0%} of {total / 1e6:.0f} MB"
 
 
 def _console(stream: IO[str]) -> Console:
@@ -94,7 +132,15 @@ def _console(stream: IO[str]) -> Console:
     return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
-def show_verb(run: Run, *, as_json: bool, quiet: bool, ledger: Path | None) -> None:
+def show_verb(
+    run: Run,
+    verb: str,
+    writing: WritingTerms,
+    *,
+    as_json: bool,
+    quiet: bool,
+    ledger: Path | None,
+) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
     summary: list[str] = []
     if as_json:
@@ -102,23 +148,31 @@ def show_verb(run: Run, *, as_json: bool, quiet: bool, ledger: Path | None) -> N
     elif not quiet:
         summary = _summary_lines(run.account, run.balance, ledger)
     if run.result is not None:
-        _show_result(run.result, 0 if as_json else len(summary))
+        _show_result(run, writing, 0 if as_json else len(summary))
         if summary and sys.stdout.isatty():
             click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
 
 
-def _show_result(table: Table, used_lines: int) -> None:
+def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
     """Show a list on a terminal; write it as delimited text to a pipe or file."""
-    if not sys.stdout.isatty():
-        write_delimited(table, sys.stdout.buffer)
+    table = run.result
+    assert table is not None
+    if not sys.stdout.isatty() or writing != WritingTerms():
+        place = Path("standard output")
+        found = check_output(place, writing, [None])
+        if writing.guard_formulas:
+            table, _ = guarded(table)
+        write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
         sys.stdout.buffer.flush()
         return
     from gruff_ledger.cli.tables import list_view
 
     console = _console(sys.stdout)
-    console.print(list_view(table, console.width, console.height, used_lines))
+    console.print(
+        list_view(table, console.width, console.height, used_lines, run.measured)
+    )
 
 
 def _summary_lines(
@@ -139,12 +193,32 @@ def _summary_lines(
 def _source_words(line: Line) -> str:
     facts = line.facts
     fields = counted(len(facts["headings"]), "field")
-    written = f"{facts['encoding']}, {_delimiter_words(facts['delimiter'])}"
     blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
     return (
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
-        f"({written}, heading in row {facts['heading_row']})."
+        f"({written_words(facts)})."
     )
+
+
+def written_words(facts: Mapping[str, Any]) -> str:
+    """Say how a source is written, from its facts in the account."""
+    said = []
+    if facts["format"] == "delimited":
+        mark = " with a byte-order mark" if facts["byte_order_mark"] else ""
+        said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
+    else:
+        said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
+    if "tab" in facts:
+        hidden = "hidden tab" if facts.get("hidden") else "tab"
+        said.append(f"{hidden} '{facts['tab']}'")
+    if "table" in facts:
+        said.append(f"table '{facts['table']}'")
+    if "pointer" in facts:
+        said.append(f"under {facts['pointer']}")
+    if facts["heading_row"] is not None:
+        row = facts["heading_row"]
+        said.append(f"heading in row {row}" if row else "no heading")
+    return ", ".join(said)
 
 
 def _delimiter_words(delimiter: str) -> str:
@@ -156,7 +230,11 @@ def balance_words(balance: Balance) -> str:
     came = f"{balance.records_in} in"
     if balance.used_again:
         came += f" + {balance.used_again} used again"
+    if balance.made:
+        came += f" + {balance.made} made"
     there = f"{balance.records_out} out + {balance.set_aside} set aside"
+    if balance.made:
+        there += f" + {balance.summed} summed up"
     if balance.left_out:
         there += f" + {balance.left_out} blank at the end"
     return f"{came} = {there}. The account balances."

@@ -33,7 +33,9 @@ _GAP_WIDTH = 3
 _NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*\s*")
 
 
-def list_view(table: Table, width: int, height: int, used_lines: int = 0) -> Group:
+def list_view(
+    table: Table, width: int, height: int, used_lines: int = 0, measured: str = ""
+) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
 
@@ -47,6 +49,8 @@ def list_view(table: Table, width: int, height: int, used_lines: int = 0) -> Gro
         Of the window.
     used_lines : int
         Lines that will be shown below the list.
+    measured : str
+        The heading of a field of whole numbers, of which a bar is drawn.
     """
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]

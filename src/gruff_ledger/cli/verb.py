@@ -18,12 +18,18 @@ from gruff_ledger.cli.options import OutputPath, options_of, terms_from
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
+from gruff_ledger.docket.load import further_out
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
+from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import Verb
 
 _RESULT = "result"
+
+# What reading has by the same name, is named for writing so.
+_WRITING_NAMES = {"format": "to-format", "delimiter": "to-delimiter"}
 
 # Arrow's default allocator holds on to memory longest: with these a job on a list of
 # 80 MB peaks a quarter lower, and is no slower. The first is not there on Windows.
@@ -59,7 +65,8 @@ def output_options() -> list[click.Option]:
             ["--to"],
             type=path,
             metavar="PATH",
-            help="Write the result here; else it is shown, or goes to a pipe.",
+            help="Write the result here, in the format of the ending; else it is "
+            "shown, or goes to a pipe.",
         ),
         click.Option(
             ["--aside"],
@@ -88,11 +95,26 @@ def ledger_options() -> list[click.Option]:
     ]
 
 
+def fetching_options() -> list[click.Option]:
+    """Return the options on lists from a network, which verbs and dockets share."""
+    return options_of(FetchTerms)
+
+
 def verb_command(verb: Verb) -> click.Command:
     """Make the command of a verb."""
     own = options_of(verb.terms)
+    own += [
+        click.Option(
+            [f"--{each.key}", each.key.replace("-", "_")],
+            metavar="PATH",
+            help=each.description,
+        )
+        for each in verb.further
+    ]
     reading = options_of(ReadingTerms)
+    fetching = fetching_options()
     output = output_options()
+    writing = options_of(WritingTerms, _WRITING_NAMES)
     argument = click.Argument(
         ["addresses"],
         nargs=-1 if verb.several else 1,
@@ -101,15 +123,19 @@ def verb_command(verb: Verb) -> click.Command:
     )
     command = _VerbCommand(
         verb.name,
-        params=[argument, *own, *reading, *output],
+        params=[argument, *own, *reading, *fetching, *output, *writing],
         callback=lambda **given: _run_verb(verb, **given),
         help=_help(verb),
-        epilog="A LIST is a path, or - for standard input.",
+        epilog="A LIST is a path, a pattern of paths, an address on the web, or - for "
+        "standard input. A part of it follows a #: book.xlsx#sheet=May, "
+        "list.csv#row=5-*/col=1-4, codes.json#/places, register.db#table=berths.",
     )
     command.groups = (
         ("What to do", tuple(own)),
         ("How the list is written (detected unless stated)", tuple(reading)),
+        ("Lists from the web", tuple(fetching)),
         ("Where things go", tuple(output)),
+        ("How the result is written", tuple(writing)),
     )
     return command
 
@@ -144,15 +170,33 @@ def _run_verb(
         ListToRead(name, address, pinned)
         for name, address in zip(_names(given_lists), given_lists, strict=True)
     )
-    entry = Entry(1, verb, terms, tuple(each.name for each in lists), _RESULT)
+    writing = terms_from(WritingTerms, given, _WRITING_NAMES)
+    further = tuple(
+        further_out(each, given[each.key.replace("-", "_")], Path())
+        for each in verb.further
+        if given[each.key.replace("-", "_")] is not None
+    )
+    entry = Entry(
+        number=1,
+        verb=verb,
+        terms=terms,
+        lists=tuple(each.name for each in lists),
+        result=_RESULT,
+        further=further,
+    )
+    outs: tuple[OutToWrite, ...] = ()
+    if to is not None:
+        place, part = split_part(str(to))
+        outs = (OutToWrite(Path(place), str(to), _RESULT, part, writing),)
     job = Job(
         title=f"gruff {verb.name}",
         folder=Path(),
         lists=lists,
         entries=(entry,),
-        outs=() if to is None else (OutToWrite(to, str(to), _RESULT),),
+        outs=outs,
         ledger=ledger,
         aside=aside,
+        fetch=terms_from(FetchTerms, given),
     )
     with Progress(wanted=not quiet) as progress:
         done = run(
@@ -161,8 +205,9 @@ def _run_verb(
             hash_sources=as_json,
             keep_result=to is None,
             on_step=progress.on_step,
+            on_read=progress.on_read,
         )
-    show_verb(done, as_json=as_json, quiet=quiet, ledger=ledger)
+    show_verb(done, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
     return 1 if done.account.stops() else 0
 
 

@@ -6,9 +6,12 @@ before all of it is written.
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -20,13 +23,20 @@ from gruff_ledger.account.files import (
     set_aside_table,
 )
 from gruff_ledger.account.ledger import Account, Balance, Line, Out
-from gruff_ledger.docket.job import Entry, Job, ListToRead
-from gruff_ledger.lists.address import open_address, read_list
+from gruff_ledger.docket.expand import Source, expanded
+from gruff_ledger.docket.job import Entry, FurtherOut, Job, OutToWrite
+from gruff_ledger.lists.fetching import Fetching
+from gruff_ledger.lists.formats import Format, read_list
+from gruff_ledger.lists.outputs import (
+    WritingTerms,
+    check_output,
+    guarded,
+    write_parts,
+)
 from gruff_ledger.lists.reading import Reading
-from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
-from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.outcome import Change, Note, Outcome
 from gruff_ledger.problems import Problem, UnwritableOutput
 from gruff_ledger.table import Table
 from gruff_ledger.terms import plain
@@ -35,11 +45,24 @@ LEDGER_FILES = ("set-aside.csv", "findings.csv", "changes.csv", ACCOUNT_FILE)
 
 
 class Run(msgspec.Struct, frozen=True):
-    """A finished run: its account, its balance, and the last list it made."""
+    """
+    A finished run.
+
+    Attributes
+    ----------
+    account : Account
+    balance : Balance
+    result : Table, optional
+        The last list it made.
+    measured, detail
+        Of the last entry; see `Outcome`.
+    """
 
     account: Account
     balance: Balance
     result: Table | None
+    measured: str = ""
+    detail: Any = None
 
 
 def run(
@@ -49,6 +72,7 @@ def run(
     hash_sources: bool = False,
     keep_result: bool = False,
     on_step: Callable[[str], None] = lambda step: None,
+    on_read: Callable[[int, int], None] = lambda done, total: None,
 ) -> Run:
     """
     Run a job.
@@ -64,6 +88,9 @@ def run(
         Whether to hand over the last list made, for showing.
     on_step : callable
         Told, before each step, what is about to be done.
+    on_read : callable
+        Told, while a list is fetched or read, how many bytes have been, and of how
+        many (0 where that is unknown).
 
     Returns
     -------
@@ -77,55 +104,68 @@ def run(
     """
     started = datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds")
     account = Account(job.title, started.replace("+00:00", "Z"))
-    used = _uses(job)
-    opened = _open_all(job, used, account)
-    paths = [each.path for each in opened.values() if each.path is not None]
-    with Outputs(paths, replace=replace) as outputs:
-        _claim(job, outputs)
-        hashed = hash_sources or job.ledger is not None
-        tables = _read_all(job, opened, account, on_step, hashed=hashed)
-        account.uses = Counter(name for entry in job.entries for name in entry.lists)
-        for entry in job.entries:
-            on_step(f"{entry.number} {entry.verb.name}")
-            _perform(entry, tables, used, account, job.docket)
-        balance = account.strike_balance()
-        on_step("writing")
-        _write(job, tables, account, balance, outputs)
-        result = tables.get(_last_list(job)) if keep_result else None
-        outputs.commit()
-    return Run(account, balance, result)
+    fetching = Fetching(job.fetch, folder=job.folder, on_progress=on_read)
+    with contextlib.closing(fetching):
+        job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
+        paths = [each.opened.path for each in sources.values() if each.opened.path]
+        with Outputs(paths, replace=replace) as outputs:
+            formats = _claim(job, outputs)
+            hashed = hash_sources or job.ledger is not None
+            tables = _read_all(sources, account, on_step, hashed=hashed)
+            used = _uses(job)
+            account.uses = Counter(
+                name for entry in job.entries for name in entry.lists
+            )
+            measured, detail, details = "", None, []
+            for entry in job.entries:
+                on_step(f"{entry.number} {entry.verb.name}")
+                outcome = _perform(entry, tables, used, account, job.docket)
+                measured, detail = outcome.measured, outcome.detail
+                details += [(each, detail) for each in entry.further]
+            balance = account.strike_balance()
+            on_step("writing")
+            _write(job, formats, tables, account, balance, outputs)
+            for further, facts in details:
+                _write_further(further, facts, outputs)
+            result = tables.get(_last_list(job)) if keep_result else None
+            outputs.commit()
+    return Run(account, balance, result, measured, detail)
 
 
 def _last_list(job: Job) -> str:
     return job.entries[-1].result if job.entries else job.lists[0].name
 
 
-def _uses(job: Job) -> Counter[str]:
-    """Count for each list how often it is still needed, by entries and outs."""
+def _uses(job: Job, account: Account | None = None) -> Counter[str]:
+    """
+    Count for each list how often it is still needed, by entries and outs.
+
+    Lists that nothing needs are said in the account, where one is given.
+    """
     needed = [name for entry in job.entries for name in entry.lists]
     needed += [out.list_name for out in job.outs]
-    return Counter([*needed, _last_list(job)])
-
-
-def _open_all(job: Job, used: Counter[str], account: Account) -> dict[str, Opened]:
-    """Look at every source before any is read, so that a missing one is told early."""
+    used = Counter([*needed, _last_list(job)])
     unused = [each.name for each in job.lists if not used[each.name]]
-    if unused:
+    if unused and account is not None:
         names = ", ".join(f"'{name}'" for name in unused)
         account.notes.append(
             Note(f"No entry works on {names}; it was not read.", warning=True)
         )
-    return {
-        each.name: open_address(each.address, name=each.name, folder=job.folder)
-        for each in job.lists
-        if used[each.name]
-    }
+    return used
 
 
-def _claim(job: Job, outputs: Outputs) -> None:
-    for out in job.outs:
-        outputs.claim(out.path)
+def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
+    """Check all outputs before any work is done; return the formats of the lists'."""
+    formats = {}
+    for path, outs in _by_path(job).items():
+        parts = [out.part for out in outs]
+        formats[path] = check_output(path, outs[0].terms, parts)
+        outputs.claim(path)
+    for entry in job.entries:
+        for further in entry.further:
+            outputs.claim(further.path)
     if job.aside is not None:
+        formats[job.aside] = check_output(job.aside, WritingTerms(), [None])
         outputs.claim(job.aside)
     if job.ledger is not None:
         for name in LEDGER_FILES:
@@ -136,29 +176,39 @@ def _claim(job: Job, outputs: Outputs) -> None:
                 "Name another folder for the ledger.",
                 file=str(job.ledger),
             )
+    return formats
+
+
+def _by_path(job: Job) -> dict[Path, list[OutToWrite]]:
+    by_path: dict[Path, list[OutToWrite]] = {}
+    for out in job.outs:
+        by_path.setdefault(out.path, []).append(out)
+    return by_path
 
 
 def _read_all(
-    job: Job,
-    opened: Mapping[str, Opened],
+    sources: Mapping[str, Source],
     account: Account,
     on_step: Callable[[str], None],
     *,
     hashed: bool,
 ) -> dict[str, Table]:
     tables: dict[str, Table] = {}
-    to_read = [each for each in job.lists if each.name in opened]
-    for position, each in enumerate(to_read):
-        on_step(f"reading {each.name}")
+    for position, (name, each) in enumerate(sources.items()):
+        on_step(f"reading {name}")
         reading = read_list(
-            opened[each.name], each.reading, source=position, hashed=hashed
+            each.opened,
+            each.address,
+            each.listed.reading,
+            source=position,
+            hashed=hashed,
         )
-        account.sources.append(_source_line(each, reading))
-        tables[each.name] = reading.table
+        account.sources.append(_source_line(name, reading))
+        tables[name] = reading.table
     return tables
 
 
-def _source_line(listed: ListToRead, reading: Reading) -> Line:
+def _source_line(name: str, reading: Reading) -> Line:
     source = reading.source
     facts = {
         "address": source.address,
@@ -166,9 +216,8 @@ def _source_line(listed: ListToRead, reading: Reading) -> Line:
         # Still to be called, where there is one: it may take a while.
         "sha256": source.sha256,
         "modified": _iso(source.modified),
-        "encoding": source.encoding,
-        "byte_order_mark": source.byte_order_mark,
-        "delimiter": source.delimiter,
+        "format": source.format,
+        **source.written,
         "pinned": list(source.pinned),
         "heading_row": source.heading_row,
         "titles": list(source.titles),
@@ -178,8 +227,8 @@ def _source_line(listed: ListToRead, reading: Reading) -> Line:
         reading.table, reading.aside, findings=reading.findings, notes=reading.notes
     )
     return Line.of(
-        f"reading {listed.name}",
-        listed.name,
+        f"reading {name}",
+        name,
         source.records_in,
         outcome,
         facts,
@@ -200,7 +249,7 @@ def _perform(
     used: Counter[str],
     account: Account,
     docket: str | None,
-) -> None:
+) -> Outcome:
     given = [tables[name].renamed(name) for name in entry.lists]
     # A list that nothing needs any more must not stay in memory beside its successor.
     for name in entry.lists:
@@ -229,22 +278,30 @@ def _perform(
         )
     )
     tables[entry.result] = outcome.table
+    return outcome
 
 
 def _write(
     job: Job,
+    formats: Mapping[Path, Format],
     tables: Mapping[str, Table],
     account: Account,
     balance: Balance,
     outputs: Outputs,
 ) -> None:
-    for out in job.outs:
-        table = tables[out.list_name]
-        outputs.write(out.path, lambda sink, table=table: write_delimited(table, sink))  # type: ignore[misc]
-        account.outs.append(Out(out.address, out.list_name, len(table)))
+    for path, outs in _by_path(job).items():
+        parts = []
+        for out in outs:
+            table = tables[out.list_name]
+            changes: tuple[Change, ...] = ()
+            if out.terms.guard_formulas:
+                table, changes = guarded(table)
+            parts.append((out.part, table))
+            account.outs.append(Out(out.address, out.list_name, len(table), changes))
+        _write_parts(path, formats[path], parts, outs[0].terms, outputs)
     if job.aside is not None:
-        beside = set_aside_table(account)
-        outputs.write(job.aside, lambda sink: write_delimited(beside, sink))
+        beside = [(None, set_aside_table(account))]
+        _write_parts(job.aside, formats[job.aside], beside, WritingTerms(), outputs)
     if job.ledger is None:
         return
     for name, table in ledger_tables(account).items():
@@ -254,6 +311,21 @@ def _write(
         )
     text = account_text(account, balance)
     outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
+
+
+def _write_parts(
+    path: Path,
+    found: Format,
+    parts: Sequence[tuple[str | None, Table]],
+    terms: WritingTerms,
+    outputs: Outputs,
+) -> None:
+    outputs.write(path, lambda sink: write_parts(path, found, parts, terms, sink))
+
+
+def _write_further(further: FurtherOut, detail: Any, outputs: Outputs) -> None:
+    ending = further.path.suffix.lower()
+    outputs.write(further.path, lambda sink: further.what.write(detail, sink, ending))
 
 
 def account_text(account: Account, balance: Balance) -> bytes:

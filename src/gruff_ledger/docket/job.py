@@ -10,9 +10,11 @@ from pathlib import Path
 
 import msgspec
 
+from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.registry import Verb
+from gruff_ledger.work.registry import Further, Verb
 
 
 class ListToRead(msgspec.Struct, frozen=True):
@@ -21,6 +23,14 @@ class ListToRead(msgspec.Struct, frozen=True):
     name: str
     address: str
     reading: ReadingTerms = msgspec.field(default_factory=ReadingTerms)
+
+
+class FurtherOut(msgspec.Struct, frozen=True):
+    """What an entry writes beside its list, and the path it is written to."""
+
+    what: Further
+    path: Path
+    address: str
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -39,6 +49,7 @@ class Entry(msgspec.Struct, frozen=True):
         What to call it in a message: ``entry 2 (duplicates)``.
     line : int, optional
         Where it stands in the docket.
+    further : tuple of FurtherOut
     """
 
     number: int
@@ -48,14 +59,24 @@ class Entry(msgspec.Struct, frozen=True):
     result: str
     place: str | None = None
     line: int | None = None
+    further: tuple[FurtherOut, ...] = ()
 
 
 class OutToWrite(msgspec.Struct, frozen=True):
-    """A list of the job and the path it is written to."""
+    """
+    A list of the job, the path it is written to, and how.
+
+    Attributes
+    ----------
+    part : str, optional
+        The tab of a workbook or the table of a database.
+    """
 
     path: Path
     address: str
     list_name: str
+    part: str | None = None
+    terms: WritingTerms = WritingTerms()
 
 
 class Job(msgspec.Struct, frozen=True):
@@ -75,6 +96,7 @@ class Job(msgspec.Struct, frozen=True):
         The folder for the ledger.
     aside : Path, optional
         A file for the records set aside.
+    fetch : FetchTerms
     """
 
     title: str
@@ -85,3 +107,4 @@ class Job(msgspec.Struct, frozen=True):
     ledger: Path | None = None
     aside: Path | None = None
     docket: str | None = None
+    fetch: FetchTerms = FetchTerms()

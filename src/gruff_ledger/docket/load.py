@@ -15,12 +15,14 @@ from typing import Annotated, Any, NoReturn
 import msgspec
 from msgspec import Meta
 
-from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
+from gruff_ledger.docket.job import Entry, FurtherOut, Job, ListToRead, OutToWrite
+from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import BadDocket, BadTerms, nearest_or_all
 from gruff_ledger.terms import Terms, describe, read, unknown_key
-from gruff_ledger.work.registry import VERBS, Verb
+from gruff_ledger.work.registry import VERBS, Further, Verb
 
 DOCKET_VERSION = 1
 
@@ -33,6 +35,13 @@ class DocketTerms(Terms, frozen=True, kw_only=True):
     ledger: Annotated[
         str, Meta(description="The folder, below the docket's own, for the ledger.")
     ] = "ledger"
+    kept: Annotated[
+        str,
+        Meta(
+            description="The folder, below the docket's own, for copies of lists that "
+            "are fetched: what has not changed is not fetched again."
+        ),
+    ] = "kept"
 
 
 class AskTerms(Terms, frozen=True, kw_only=True):
@@ -53,10 +62,16 @@ class ListTerms(ReadingTerms, frozen=True, kw_only=True):
     from_: Annotated[str, Meta(description="The address of the list.")]
 
 
-class OutTerms(Terms, frozen=True, kw_only=True):
-    """An output."""
+class OutTerms(WritingTerms, frozen=True, kw_only=True):
+    """An output: where it goes, and how it is written."""
 
-    to: Annotated[str, Meta(description="The path to write to.")]
+    to: Annotated[
+        str,
+        Meta(
+            description="The path to write to; book.xlsx#sheet=NAME for a tab of a "
+            "workbook, register.db#table=NAME for a table of a database."
+        ),
+    ]
     list_: Annotated[
         str | None,
         Meta(description="The list to write; the last one made, unless named."),
@@ -152,6 +167,7 @@ def load_docket(
     ask: Callable[[str, AskTerms], str] | None = None,
     anywhere: bool = False,
     ledger: Path | None = None,
+    fetch: FetchTerms | None = None,
 ) -> Job:
     """
     Load and check a docket.
@@ -168,6 +184,8 @@ def load_docket(
         Whether outputs and ledger may lie outside the docket's folder.
     ledger : Path, optional
         Another folder for the ledger than the docket names.
+    fetch : FetchTerms, optional
+        How lists are fetched; where it names no folder for copies, the docket does.
 
     Returns
     -------
@@ -185,13 +203,19 @@ def load_docket(
     filled = _filled(raw, _answers(raw, text, answers or {}, ask))
     folder = path.parent
     lists = _lists(filled, text)
-    entries = _entries(filled, text, [each.name for each in lists])
+    entries = _entries(filled, text, [each.name for each in lists], folder, anywhere)
     names = [each.name for each in lists] + [each.result for each in entries]
     last = entries[-1].result if entries else _only(names)
     outs = _outs(filled, text, names, last, folder, anywhere)
     if ledger is None:
         ledger = folder / str(filled.get("ledger", own.ledger))
         _check_below(ledger, folder, anywhere, text, text.line("", 1, "ledger"))
+    fetching = fetch or FetchTerms()
+    if fetching.kept is None:
+        kept = str(filled.get("kept", own.kept))
+        line = text.line("", 1, "kept")
+        _check_below(folder / kept, folder, anywhere, text, line)
+        fetching = msgspec.structs.replace(fetching, kept=kept)
     return Job(
         title=str(filled.get("title", "")) or path.name,
         folder=folder,
@@ -200,6 +224,7 @@ def load_docket(
         outs=outs,
         ledger=ledger,
         docket=str(path),
+        fetch=fetching,
     )
 
 
@@ -359,7 +384,11 @@ def _lists(raw: Mapping[str, Any], text: _Text) -> tuple[ListToRead, ...]:
 
 
 def _entries(
-    raw: Mapping[str, Any], text: _Text, list_names: Sequence[str]
+    raw: Mapping[str, Any],
+    text: _Text,
+    list_names: Sequence[str],
+    folder: Path,
+    anywhere: bool,
 ) -> tuple[Entry, ...]:
     entries: list[Entry] = []
     known = list(list_names)
@@ -371,9 +400,12 @@ def _entries(
             place = f"entry {number} ({verb.name})"
             said = entry_terms(verb)
             keys = {term.key for term in describe(said)}
-            _check_keys(table, verb, keys)
+            further_keys = {each.key for each in verb.further}
+            _check_keys(table, verb, keys | further_keys)
             head = read(said, {k: v for k, v in table.items() if k in keys})
-            terms = read(verb.terms, {k: v for k, v in table.items() if k not in keys})
+            own = {k: v for k, v in table.items() if k not in keys | further_keys}
+            terms = read(verb.terms, own)
+            further = _further(table, verb, folder)
             names = _named_lists(head, list_names, known, in_hand)
             result = head.as_ or f"entry {number}"
             if result in known:
@@ -385,10 +417,43 @@ def _entries(
         except BadTerms as problem:
             text.refuse(problem, "entry", number, place)
         line = text.line("entry", number)
-        entries.append(Entry(number, verb, terms, names, result, place, line))
+        for each in further:
+            _check_below(each.path, folder, anywhere, text, line)
+        entries.append(Entry(number, verb, terms, names, result, place, line, further))
         known.append(result)
         in_hand = result
     return tuple(entries)
+
+
+def _further(
+    table: Mapping[str, Any], verb: Verb, folder: Path
+) -> tuple[FurtherOut, ...]:
+    return tuple(
+        further_out(each, table[each.key], folder)
+        for each in verb.further
+        if each.key in table
+    )
+
+
+def further_out(what: Further, said: Any, folder: Path) -> FurtherOut:
+    """
+    Take the path of what an entry writes beside its list.
+
+    Raises
+    ------
+    BadTerms
+        If it is no path, or one with an ending that cannot be written.
+    """
+    if not isinstance(said, str) or not said:
+        raise BadTerms("it should be a path.", what.description, term=what.key)
+    path = folder / said
+    if path.suffix.lower() not in what.endings:
+        raise BadTerms(
+            f"'{said}' does not end in {' or '.join(what.endings)}.",
+            "The ending tells what is to be written.",
+            term=what.key,
+        )
+    return FurtherOut(what, path, said)
 
 
 def _verb(table: Mapping[str, Any]) -> Verb:
@@ -471,9 +536,16 @@ def _outs(
                 )
         except BadTerms as problem:
             text.refuse(problem, "out", number, f"out {number}")
-        path = folder / terms.to
+        place, part = split_part(terms.to)
+        path = folder / place
         _check_below(path, folder, anywhere, text, text.line("out", number, "to"))
-        outs.append(OutToWrite(path, terms.to, name))
+        writing = WritingTerms(
+            **{
+                term.attribute: getattr(terms, term.attribute)
+                for term in describe(WritingTerms)
+            }
+        )
+        outs.append(OutToWrite(path, terms.to, name, part, writing))
     return tuple(outs)
 
 

@@ -46,6 +46,10 @@ def _tables_by_name(members: dict[str, Any]) -> dict[str, Any]:
 
 def _entry_schema(verb: Verb) -> dict[str, Any]:
     head = json_schema(entry_terms(verb))["properties"]
+    head |= {
+        each.key: {"type": "string", "description": each.description}
+        for each in verb.further
+    }
     head["do"] = {"const": verb.name, "description": verb.purpose}
     schema = json_schema(verb.terms, also=head)
     schema["required"] = ["do", *schema.get("required", [])]

@@ -1,53 +1,284 @@
-"""Addresses: where a list comes from."""
+"""Addresses: where a list comes from, and which part of it is meant.
+
+An address is a path, a pattern of paths, a URL (RFC 3986) or ``-`` for standard input,
+and may end in a fragment: parts of the form ``name=value`` joined by ``/``, with the
+rows, columns and cells of RFC 7111, or a JSON Pointer (RFC 6901).
+"""
 
 from __future__ import annotations
 
-import sys
+import re
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
-from gruff_ledger.lists.delimited import read_delimited
-from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.source import Opened, open_bytes, open_path
-from gruff_ledger.problems import UnreadableSource
+import msgspec
+
+from gruff_ledger.problems import UnreadableSource, nearest_or_all
 
 STANDARD_INPUT = "-"
 
+Range = tuple[int, int | None]
 
-def open_address(address: str, *, name: str, folder: Path | None = None) -> Opened:
+_URL = re.compile(r"https?://", re.IGNORECASE)
+_OTHER_SCHEME = re.compile(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
+_KEYS = ("sheet", "row", "col", "cell", "table")
+_RANGE = re.compile(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
+_CELLS = re.compile(r"(\d+|\*),(\d+|\*)(?:-(?:(\d+|\*),(\d+|\*))?)?")
+_PATTERN_MARKS = re.compile(r"[*?\[]")
+
+
+class Fragment(msgspec.Struct, frozen=True):
     """
-    Find what an address means.
+    Which part of a file a list is.
+
+    Attributes
+    ----------
+    sheet : str, optional
+        A tab's name, position from 1, or pattern.
+    rows, cols : tuple of (first, last), optional
+        Ranges, in rising order, that do not overlap; counted from 1, with the last one
+        in it; None for the last is the end. None for all of them.
+    table : str, optional
+        A table of a database, or a pattern.
+    pointer : str, optional
+        A JSON Pointer.
+    """
+
+    sheet: str | None = None
+    rows: tuple[Range, ...] | None = None
+    cols: tuple[Range, ...] | None = None
+    table: str | None = None
+    pointer: str | None = None
+
+    def named(self) -> tuple[str, ...]:
+        """Return the names of what is stated, for messages."""
+        return tuple(
+            name
+            for name in ("sheet", "rows", "cols", "table", "pointer")
+            if getattr(self, name) is not None
+        )
+
+
+# All of a file.
+WHOLE = Fragment()
+
+
+class Address(msgspec.Struct, frozen=True):
+    """An address taken apart: the place, and the part of what is there."""
+
+    text: str
+    place: str
+    fragment: Fragment = WHOLE
+
+    @property
+    def is_url(self) -> bool:
+        """Whether the place is on a network."""
+        return bool(_URL.match(self.place))
+
+    @property
+    def is_standard_input(self) -> bool:
+        """Whether the list comes in through a pipe."""
+        return self.place == STANDARD_INPUT
+
+    def of_part(self, place: str, fragment: Fragment) -> Address:
+        """Return the address of one of several places or parts that it stands for."""
+        parts = [f"sheet={fragment.sheet}"] if fragment.sheet is not None else []
+        parts += [f"table={fragment.table}"] if fragment.table is not None else []
+        stated = self.text.partition("#")[2].split("/")
+        parts += [part for part in stated if part.startswith(("row=", "col=", "cell="))]
+        parts += [fragment.pointer] if fragment.pointer is not None else []
+        mark = "#" if parts else ""
+        return Address(f"{place}{mark}{'/'.join(parts)}", place, fragment)
+
+
+def parse_address(text: str, folder: Path | None = None) -> Address:
+    """
+    Take an address apart.
 
     Parameters
     ----------
-    address : str
-        A path, or ``-`` for standard input.
-    name : str
-        What the person calls the list.
+    text : str
     folder : Path, optional
-        What a relative path starts from; the working directory by default.
+        What a relative path starts from. A file of just that name is taken as it is,
+        whatever characters its name holds.
 
     Raises
     ------
     UnreadableSource
-        If there is nothing readable there.
+        If it is empty, of an unknown scheme, or its fragment cannot be read.
+
+    Examples
+    --------
+    >>> parse_address("book.xlsx#sheet=May/cell=4,1-*,6").fragment.cols
+    ((1, 6),)
     """
-    if not address:
+    if not text:
         raise UnreadableSource("the address of a list is empty.", "Name a file.")
-    if address == STANDARD_INPUT:
-        return open_bytes(sys.stdin.buffer.read(), name=name, address="standard input")
-    path = Path(address) if folder is None else folder / address
-    return open_path(path, name=name, address=address)
+    is_url = bool(_URL.match(text))
+    scheme = _OTHER_SCHEME.match(text)
+    if scheme and not is_url:
+        raise UnreadableSource(
+            f"lists cannot be fetched by '{scheme[1]}'.",
+            "Give a path, or an address that begins with https:// or http://.",
+            file=text,
+        )
+    if not is_url and "#" in text and is_file(text, folder):
+        return Address(text, text)
+    place, mark, fragment = text.partition("#")
+    if not mark:
+        return Address(text, text)
+    if not place:
+        raise UnreadableSource(
+            "it names a part of a list, and no list.",
+            "Put the path of the list before the '#'.",
+            file=text,
+        )
+    return Address(
+        text, place, _fragment(unquote(fragment) if is_url else fragment, text)
+    )
 
 
-def read_list(
-    opened: Opened, terms: ReadingTerms, *, source: int, hashed: bool
-) -> Reading:
-    """Read a list in the format it has; see `read_delimited`."""
-    return read_delimited(opened, terms, source=source, hashed=hashed)
+def is_file(text: str, folder: Path | None = None) -> bool:
+    """Tell whether a file of just that name is there."""
+    try:
+        return (Path(text) if folder is None else folder / text).is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def is_pattern(text: str) -> bool:
+    """Tell whether a place or a name holds the marks of a pattern."""
+    return bool(_PATTERN_MARKS.search(text))
+
+
+def _fragment(text: str, whole: str) -> Fragment:
+    if text.startswith("/") or not text:
+        _check_pointer(text, whole)
+        return Fragment(pointer=text)
+    found: dict[str, str] = {}
+    for part in text.split("/"):
+        name, equals, value = part.partition("=")
+        if not equals or name not in _KEYS:
+            raise UnreadableSource(
+                f"'{part}' is no part of a list.",
+                f"{nearest_or_all(name, _KEYS, 'parts')} They are written as in "
+                "#sheet=May/row=4-*.",
+                file=whole,
+            )
+        if name in found or not value:
+            said = "is stated twice" if name in found else "is empty"
+            raise UnreadableSource(
+                f"'{name}=' {said}.", "State each part once.", file=whole
+            )
+        found[name] = value
+    if "cell" in found and ("row" in found or "col" in found):
+        raise UnreadableSource(
+            "it states cells, and rows or columns too.",
+            "A block of cells is enough: cell=ROW,COLUMN-ROW,COLUMN.",
+            file=whole,
+        )
+    rows = _ranges(found["row"], "row", whole) if "row" in found else None
+    cols = _ranges(found["col"], "col", whole) if "col" in found else None
+    if "cell" in found:
+        rows, cols = _block(found["cell"], whole)
+    return Fragment(found.get("sheet"), rows, cols, found.get("table"))
+
+
+def _check_pointer(text: str, whole: str) -> None:
+    if re.search(r"~(?![01])", text):
+        raise UnreadableSource(
+            "in a JSON Pointer ~ is written ~0, and / within a key ~1.",
+            "Write it so.",
+            file=whole,
+        )
+
+
+def _ranges(text: str, name: str, whole: str) -> tuple[Range, ...]:
+    """Read the ranges of RFC 7111, and ``5-`` for an open end."""
+    found: list[Range] = []
+    for part in text.split(";"):
+        match = _RANGE.fullmatch(part.strip())
+        if match is None:
+            raise _unread(f"{name}={text}", f"{name}=5-* or {name}=1;5-9", whole)
+        first, last = match[1], match[3] if match[2] else match[1]
+        found.append(_range(first, last, f"{name}={text}", whole))
+    found.sort(key=lambda each: each[0])
+    merged: list[Range] = []
+    for first, last in found:
+        if merged and (merged[-1][1] is None or first <= merged[-1][1] + 1):
+            before = merged[-1]
+            both_end = before[1] is not None and last is not None
+            end = max(before[1], last) if both_end else None  # type: ignore[type-var]
+            merged[-1] = (before[0], end)
+        else:
+            merged.append((first, last))
+    return tuple(merged)
+
+
+def _range(first: str, last: str | None, said: str, whole: str) -> Range:
+    if first == "*":
+        raise UnreadableSource(
+            f"'{said}' begins at the end.",
+            "Begin at a number; only the end of a range may be *.",
+            file=whole,
+        )
+    start = _number(first, said, whole)
+    end = None if last in (None, "*") else _number(str(last), said, whole)
+    if start < 1 or (end is not None and end < start):
+        raise UnreadableSource(
+            f"'{said}' holds nothing: rows and columns count from 1, and a range ends "
+            "where it begins or after it.",
+            "Correct it.",
+            file=whole,
+        )
+    return start, end
+
+
+def _number(digits: str, said: str, whole: str) -> int:
+    if len(digits) > 12:
+        raise UnreadableSource(
+            f"no list reaches as far as '{said}'.", "Correct it.", file=whole
+        )
+    return int(digits)
+
+
+def _block(text: str, whole: str) -> tuple[tuple[Range, ...], tuple[Range, ...]]:
+    match = _CELLS.fullmatch(text.strip())
+    if match is None:
+        raise _unread(f"cell={text}", "cell=4,1-*,6", whole)
+    said = f"cell={text}"
+    is_range = "-" in text
+    last_row, last_col = (match[3], match[4]) if is_range else (match[1], match[2])
+    return (
+        (_range(match[1], last_row, said, whole),),
+        (_range(match[2], last_col, said, whole),),
+    )
+
+
+def _unread(said: str, form: str, whole: str) -> UnreadableSource:
+    return UnreadableSource(
+        f"'{said}' cannot be read.", f"Write it as in {form}.", file=whole
+    )
 
 
 def list_name(address: str) -> str:
-    """Return what to call a list that has no name of its own: its file's name."""
+    """
+    Return what to call a list that has no name of its own: its file's, or its tab's.
+
+    Examples
+    --------
+    >>> list_name("in/north.xlsx#sheet=May"), list_name("https://a.example/b.csv?x=1")
+    ('north May', 'b')
+    """
     if address == STANDARD_INPUT:
         return "standard input"
-    return Path(address).stem or address
+    if is_file(address):
+        return Path(address).stem or address
+    place, _, fragment = address.partition("#")
+    parts = (part.partition("=") for part in fragment.split("/"))
+    named = [value for key, _, value in parts if key in ("sheet", "table")]
+    if _URL.match(place):
+        url = urlsplit(place)
+        place = unquote(url.path) or url.netloc
+    name = Path(place).stem or place
+    return " ".join([name, *(each for each in named if not is_pattern(each))])

@@ -9,9 +9,11 @@ from __future__ import annotations
 import codecs
 from itertools import islice
 
+import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.lists.address import WHOLE, Fragment
 from gruff_ledger.lists.detect import (
     Encoding,
     Layout,
@@ -26,7 +28,8 @@ from gruff_ledger.lists.parsing import (
     open_quote,
     parse_records,
 )
-from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.settle import Found, first_row, heading_notes, settled
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
     Opened,
@@ -37,15 +40,19 @@ from gruff_ledger.lists.swallowed import swallowed_notes
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Origin, Table, concat_columns, text_column
+from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column
 
 _TOO_LONG = "more cells than headings"
 _TOO_SHORT = "fewer cells than headings"
+
+# Up to this many mended records are cut in among the others; each makes a chunk more.
+_FEW_MENDED = 300
 
 
 def read_delimited(
     opened: Opened,
     terms: ReadingTerms,
+    fragment: Fragment = WHOLE,
     *,
     source: int = 0,
     hashed: bool = False,
@@ -59,6 +66,8 @@ def read_delimited(
     opened : Opened
     terms : ReadingTerms
         What the person pinned; the rest is detected.
+    fragment : Fragment
+        The rows and columns that the address states.
     source : int
         Position of the source in the run's list of sources.
     hashed : bool
@@ -78,6 +87,21 @@ def read_delimited(
     BadTerms
         If the stated encoding is unknown.
     """
+    # A block begins with its heading: the rows above it are no part of the list.
+    start = first_row(fragment)
+    pinned = terms
+    if start is not None:
+        skipped = start - 1 + (terms.skip_rows or 0)
+        pinned = msgspec.structs.replace(terms, skip_rows=skipped)
+    found = _found(opened, pinned, source, hashed, careful)
+    if start is not None:
+        found = msgspec.structs.replace(found, titles=())
+    return settled(found, opened, fragment, terms)
+
+
+def _found(
+    opened: Opened, terms: ReadingTerms, source: int, hashed: bool, careful: bool
+) -> Found:
     head = _head(opened)
     encoding = detect_encoding(head, terms.encoding, opened.address)
     try:
@@ -111,12 +135,12 @@ def _read_as(
     source: int,
     hashed: bool,
     careful: bool,
-) -> Reading:
+) -> Found:
     layout = _layout(opened, terms, encoding)
     headings, made = made_headings(layout.heading)
     plan = Plan(opened, encoding, layout, headings, hashed)
     parsed = parse_records(plan, careful=careful)
-    return _reading(plan, terms, made, parsed, source)
+    return _as_found(plan, terms, made, parsed, source)
 
 
 def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
@@ -154,8 +178,9 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             break
     if terms.skip_rows:
         raise UnreadableSource(
-            f"it has no row {terms.skip_rows + 1}, where the heading should stand.",
-            "Give `skip-rows` the number of rows above the heading.",
+            f"it has no row {terms.skip_rows + 1}, where the heading should stand: it "
+            f"ends with row {len(text.splitlines())}.",
+            "State a row among those, by `skip-rows` or in the address.",
             file=opened.address,
         )
     raise UnreadableSource(
@@ -169,9 +194,9 @@ def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
     return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
 
 
-def _reading(
+def _as_found(
     plan: Plan, terms: ReadingTerms, made: dict[int, str], parsed: Parsed, source: int
-) -> Reading:
+) -> Found:
     opened, encoding, layout, headings = (
         plan.opened,
         plan.encoding,
@@ -183,19 +208,23 @@ def _reading(
     table, too_short, aside, extra_blank = _settle(
         headings, parsed, opened.name, source, total
     )
-    kept = _without_trailing_blank(table, aside, total)
-    trailing = len(table) - len(kept)
-    findings = _too_short_findings(too_short, source)
-    account = Source(
-        name=opened.name,
-        address=opened.address,
-        size_bytes=parsed.seen.size_bytes,
-        sha256=parsed.seen.sha256,
-        modified=opened.modified,
-        encoding=encoding.name,
-        byte_order_mark=bool(encoding.bom),
-        delimiter=layout.delimiter,
-        pinned=tuple(
+    notes = _notes(plan, made, terms, aside, extra_blank)
+    if parsed.seen.has_quote and layout.quoted:
+        notes += swallowed_notes(table, parsed.ragged, layout, source)
+    return Found(
+        table,
+        total,
+        "delimited",
+        layout.heading_row,
+        {
+            "encoding": encoding.name,
+            "byte_order_mark": bool(encoding.bom),
+            "delimiter": layout.delimiter,
+        },
+        parsed.seen.size_bytes,
+        parsed.seen.sha256,
+        layout.titles,
+        tuple(
             key
             for key, stated in (
                 ("encoding", terms.encoding is not None),
@@ -204,15 +233,10 @@ def _reading(
             )
             if stated
         ),
-        heading_row=layout.heading_row,
-        titles=layout.titles,
-        records_in=total,
-        trailing_blank=trailing,
+        aside,
+        _too_short_findings(too_short, source),
+        notes,
     )
-    notes = _notes(account, encoding, headings, made, terms, aside, extra_blank)
-    if parsed.seen.has_quote and layout.quoted:
-        notes += swallowed_notes(kept, parsed.ragged, layout, source)
-    return Reading(kept, account, aside, findings, notes)
 
 
 def _check_unchanged(opened: Opened, seen: Seen) -> None:
@@ -295,6 +319,16 @@ def _with_records_put_in(
     is_ragged = np.zeros(total + 1, np.bool_)
     is_ragged[parsed.ragged.numbers] = True
     fitted_at = np.flatnonzero(~is_ragged[1:]) + 1
+    if len(mended) <= _FEW_MENDED:
+        # Cut in where they belong, without copying the others.
+        numbers = np.sort(np.concatenate([fitted_at, np.array(mended_at, np.int64)]))
+        cuts = np.searchsorted(fitted_at, mended_at).tolist()
+        columns = tuple(
+            _cut_in(column, [record[place] for record in mended], cuts)
+            for place, column in enumerate(parsed.columns)
+        )
+        origin = Origin(np.full(len(numbers), source, np.int32), numbers)
+        return Table(headings, columns, origin, name)
     numbers = np.concatenate([fitted_at, np.array(mended_at, np.int64)])
     columns = tuple(
         concat_columns([column, text_column(record[place] for record in mended)])
@@ -302,31 +336,20 @@ def _with_records_put_in(
     )
     origin = Origin(np.full(len(numbers), source, np.int32), numbers)
     table = Table(headings, columns, origin, name)
-    if not mended:
-        return table
     return table.take(np.argsort(numbers, kind="stable"))
 
 
-def _without_trailing_blank(
-    table: Table, aside: tuple[SetAside, ...], total: int
-) -> Table:
-    """Leave out the blank records at the end of the list."""
-    if aside and int(aside[-1].table.origin.record[-1]) == total:
-        return table
-    last_aside = int(aside[-1].table.origin.record[-1]) if aside else 0
-    end = len(table)
-    while end and int(table.origin.record[end - 1]) > last_aside:
-        start = max(0, end - 1000)
-        records = table.records(start, end)
-        numbers = table.origin.record
-        while records and all(map(is_blank, records[-1])):
-            if int(numbers[end - 1]) <= last_aside:
-                break
-            records.pop()
-            end -= 1
-        if records:
-            break
-    return table if end == len(table) else table.slice(0, end)
+def _cut_in(column: Column, cells: list[str], cuts: list[int]) -> Column:
+    """Return a column with cells put in, each before the cell at its place."""
+    parts: list[Column] = []
+    done = 0
+    for place, cell in zip(cuts, cells, strict=True):
+        if place > done:
+            parts.append(column.slice(done, place - done))
+            done = place
+        parts.append(text_column([cell]))
+    parts.append(column.slice(done))
+    return concat_columns(parts)
 
 
 def _too_short_findings(numbers: list[int], source: int) -> tuple[Finding, ...]:
@@ -348,44 +371,31 @@ def _too_short_findings(numbers: list[int], source: int) -> tuple[Finding, ...]:
 
 
 def _notes(
-    account: Source,
-    encoding: Encoding,
-    headings: tuple[str, ...],
+    plan: Plan,
     made: dict[int, str],
     terms: ReadingTerms,
     aside: tuple[SetAside, ...],
     extra_blank: int,
 ) -> tuple[Note, ...]:
-    name = account.name
+    name, headings = plan.opened.name, plan.headings
     notes: list[Note] = []
-    if encoding.guessed:
+    if plan.encoding.guessed:
         notes.append(
             Note(
-                f"{name}: the text is not UTF-8 and was read as {account.encoding}.",
+                f"{name}: the text is not UTF-8 and was read as {plan.encoding.name}.",
                 "If letters look wrong, state its `encoding`.",
                 warning=True,
             )
         )
-    if account.titles:
-        rows = "row" if len(account.titles) == 1 else "rows"
-        notes.append(
-            Note(
-                f"{name}: {len(account.titles)} title {rows} above the heading in row "
-                f"{account.heading_row}: '{'; '.join(account.titles)}'.",
-                ""
-                if "skip-rows" in account.pinned
-                else "If the heading is another row, state `skip-rows`.",
-            )
-        )
-    if terms.header_rows == 0:
-        notes.append(Note(f"{name}: no heading row; the fields are numbered."))
-    elif made:
-        told = ", ".join(
-            f"'{headings[place]}' for "
-            + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
-            for place, written in made.items()
-        )
-        notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
+    notes += heading_notes(
+        name,
+        plan.layout.titles,
+        plan.layout.heading_row,
+        headings,
+        made,
+        pinned=plan.layout.heading_pinned,
+        has_heading=terms.header_rows > 0,
+    )
     notes += [_aside_note(each) for each in aside]
     if extra_blank:
         notes.append(

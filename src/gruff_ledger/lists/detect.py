@@ -11,7 +11,7 @@ import io
 import math
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 import msgspec
 
@@ -357,13 +357,32 @@ def _most_common(widths: list[int]) -> tuple[int, int]:
 
 
 def _heading_place(rows: list[_Row], width: int) -> int | None:
-    wanted = max(1, math.ceil(width * _HEADING_FILLED))
-    for place, row in enumerate(rows):
-        if sum(not is_blank(cell) for cell in row.cells) >= wanted:
-            return place
-    return next(
-        (place for place, row in enumerate(rows) if not _all_blank(row.cells)), None
+    return heading_among(
+        [sum(not is_blank(cell) for cell in row.cells) for row in rows], width
     )
+
+
+def heading_among(filled: Sequence[int], width: int) -> int | None:
+    """
+    Tell which of the first rows of a list is its heading.
+
+    Parameters
+    ----------
+    filled : sequence of int
+        How many cells of each row are not blank.
+    width : int
+        How many fields the list seems to have.
+
+    Returns
+    -------
+    int, or None if all rows are blank
+        The first row that is filled well enough, or else the first that is not blank.
+    """
+    wanted = max(1, math.ceil(width * _HEADING_FILLED))
+    for place, count in enumerate(filled[:_HEADING_WITHIN_ROWS]):
+        if count >= wanted:
+            return place
+    return next((place for place, count in enumerate(filled) if count), None)
 
 
 def _all_blank(cells: list[str]) -> bool:

@@ -14,7 +14,8 @@ import codecs
 import contextlib
 import csv
 import io
-from collections.abc import Iterator
+from collections import deque
+from collections.abc import Callable, Iterator
 
 import msgspec
 import pyarrow as pa
@@ -30,7 +31,7 @@ from gruff_ledger.lists.source import (
     Surprise,
 )
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, concat_columns, text_column
+from gruff_ledger.table import Column, concat_columns, text_column, thread_count
 
 # Arrow parses in blocks, and a record must fit in one. The second size is tried when a
 # record does not fit in the first; beyond it the careful way reads on. A block becomes
@@ -121,20 +122,19 @@ def parse_records(plan: Plan, *, careful: bool) -> Parsed:
 
 def _parse_fast(plan: Plan) -> Parsed | None:
     """Parse with Arrow; None where only the careful way will do."""
-    # Arrow is fastest when it may cut blocks at any line end, which only holds while
-    # no quote is seen; and when it may use threads, which only holds while no record
-    # is ragged, because it then numbers none of them.
+    # While no quote is seen, every line is a record: then the text is parsed in
+    # pieces, each of which numbers its own records. With quotes Arrow finds the ends
+    # of the records; when it may use threads, which is only while no record is ragged,
+    # because it then numbers none of them.
     with_quotes = plan.layout.quoted and _quote_in_head(plan)
     in_threads = True
     block = 0
     while block < len(_BLOCK_BYTES):
+        size = _BLOCK_BYTES[block]
         try:
-            return _arrow(
-                plan,
-                with_quotes=with_quotes,
-                in_threads=in_threads,
-                block_bytes=_BLOCK_BYTES[block],
-            )
+            if not with_quotes:
+                return _in_pieces(plan, size)
+            return _arrow(plan, in_threads=in_threads, block_bytes=size)
         except Surprise:
             with_quotes = True
         except _RaggedInThreads:
@@ -142,6 +142,121 @@ def _parse_fast(plan: Plan) -> Parsed | None:
         except pa.ArrowInvalid:
             block += 1
     return None
+
+
+def _in_pieces(plan: Plan, block_bytes: int) -> Parsed | None:
+    """Parse a text without quotes, in pieces that end with a line, in threads."""
+    from concurrent.futures import Future, ThreadPoolExecutor
+
+    pieces: list[tuple[list[Column], Ragged]] = []
+    waiting: deque[Future[tuple[list[Column], Ragged]]] = deque()
+    with (
+        contextlib.closing(plan.feed(refuse_quotes=plan.layout.quoted)) as feed,
+        ThreadPoolExecutor(thread_count()) as threads,
+    ):
+        rest = b""
+        is_first = True
+        try:
+            while block := feed.read(block_bytes):
+                if is_first and block.startswith(codecs.BOM_UTF8):
+                    return None  # Arrow would take it for the mark of the file.
+                is_first = False
+                end = block.rfind(b"\n") + 1
+                if not end:
+                    rest += block
+                    if len(rest) > block_bytes:
+                        raise pa.ArrowInvalid("a line is longer than a block")
+                    continue
+                piece, rest = rest + block[:end], block[end:]
+                waiting.append(threads.submit(_piece, plan, piece))
+                # Parsed pieces are small beside their text: bounded, so is memory.
+                if len(waiting) > 2 * thread_count():
+                    pieces.append(waiting.popleft().result())
+            if rest:
+                waiting.append(threads.submit(_piece, plan, rest))
+            pieces += [each.result() for each in waiting]
+        except BaseException:
+            for each in waiting:
+                each.cancel()
+            raise
+        seen = feed.finish()
+    ragged = Ragged()
+    done = 0
+    for columns, mine in pieces:
+        for number, cells, text in zip(
+            mine.numbers, mine.cells, mine.texts, strict=True
+        ):
+            ragged.add(done + number, cells, text)
+        done += len(columns[0]) + len(mine.numbers)
+    if not pieces:
+        return Parsed([text_column(())] * plan.width, ragged, seen)
+    columns = [
+        concat_columns([columns[place] for columns, _ in pieces])
+        for place in range(plan.width)
+    ]
+    return Parsed(columns, ragged, seen)
+
+
+def _piece(plan: Plan, piece: bytes) -> tuple[list[Column], Ragged]:
+    """Parse a piece of a text without quotes."""
+    if piece.startswith(codecs.BOM_UTF8):
+        # Not at the start of the file, it is a character of the first cell; Arrow
+        # leaves one mark out.
+        piece = codecs.BOM_UTF8 + piece
+    ragged = Ragged()
+    on_ragged = _ragged_handler(plan, ragged)
+    table = arrow_csv.read_csv(
+        pa.BufferReader(piece),
+        read_options=_read_options(plan, len(piece) + 1, in_threads=False),
+        parse_options=_parse_options(plan, on_ragged, with_quotes=False),
+        convert_options=_convert_options(plan),
+    )
+    return list(table.columns), ragged
+
+
+def _ragged_handler(
+    plan: Plan, ragged: Ragged
+) -> Callable[[arrow_csv.InvalidRow], str]:
+    def on_ragged(row: arrow_csv.InvalidRow) -> str:
+        records = csv_records([row.text], plan.layout.delimiter, plan.layout.quoted)
+        ragged.add(row.number, next(records, []), row.text)
+        return "skip"
+
+    return on_ragged
+
+
+def _read_options(
+    plan: Plan, block_bytes: int, *, in_threads: bool
+) -> arrow_csv.ReadOptions:
+    return arrow_csv.ReadOptions(
+        column_names=_names(plan), block_size=block_bytes, use_threads=in_threads
+    )
+
+
+def _parse_options(
+    plan: Plan,
+    on_ragged: Callable[[arrow_csv.InvalidRow], str],
+    *,
+    with_quotes: bool,
+) -> arrow_csv.ParseOptions:
+    return arrow_csv.ParseOptions(
+        delimiter=plan.layout.delimiter,
+        quote_char='"' if with_quotes else False,
+        newlines_in_values=with_quotes,
+        ignore_empty_lines=False,
+        invalid_row_handler=on_ragged,
+    )
+
+
+def _convert_options(plan: Plan) -> arrow_csv.ConvertOptions:
+    return arrow_csv.ConvertOptions(
+        column_types=dict.fromkeys(_names(plan), pa.string()),
+        check_utf8=False,  # The feed has seen to it.
+    )
+
+
+def _names(plan: Plan) -> list[str]:
+    return [str(place) for place in range(plan.width)]
 
 
 def _quote_in_head(plan: Plan) -> bool:
@@ -154,29 +269,20 @@ class _RaggedInThreads(Exception):
     """A ragged record was met while Arrow could not tell its number."""
 
 
-def _arrow(
-    plan: Plan,
-    *,
-    with_quotes: bool,
-    in_threads: bool,
-    block_bytes: int,
-) -> Parsed | None:
+def _arrow(plan: Plan, *, in_threads: bool, block_bytes: int) -> Parsed | None:
+    """Parse a text with quotes, in which cells may hold line ends."""
     ragged = Ragged()
     met_ragged = False
-    delimiter = plan.layout.delimiter
+    take_ragged = _ragged_handler(plan, ragged)
 
     def on_ragged(row: arrow_csv.InvalidRow) -> str:
         nonlocal met_ragged
         if in_threads:
             met_ragged = True
             return "error"
-        cells = next(csv_records([row.text], delimiter, plan.layout.quoted), [])
-        ragged.add(row.number, cells, row.text)
-        return "skip"
+        return take_ragged(row)
 
-    names = [str(place) for place in range(plan.width)]
-    refuse_quotes = plan.layout.quoted and not with_quotes
-    with contextlib.closing(plan.feed(refuse_quotes=refuse_quotes)) as feed:
+    with contextlib.closing(plan.feed()) as feed:
         first = feed.read(block_bytes)
         if not first:
             return Parsed([text_column(())] * plan.width, ragged, feed.finish())
@@ -186,30 +292,17 @@ def _arrow(
         try:
             table = arrow_csv.read_csv(
                 feed,
-                read_options=arrow_csv.ReadOptions(
-                    column_names=names, block_size=block_bytes, use_threads=in_threads
-                ),
-                parse_options=arrow_csv.ParseOptions(
-                    delimiter=delimiter,
-                    quote_char='"' if with_quotes else False,
-                    newlines_in_values=with_quotes,
-                    ignore_empty_lines=False,
-                    invalid_row_handler=on_ragged,
-                ),
-                convert_options=arrow_csv.ConvertOptions(
-                    column_types=dict.fromkeys(names, pa.string()),
-                    check_utf8=False,  # The feed has seen to it.
-                ),
+                read_options=_read_options(plan, block_bytes, in_threads=in_threads),
+                parse_options=_parse_options(plan, on_ragged, with_quotes=True),
+                convert_options=_convert_options(plan),
             )
         except pa.ArrowInvalid:
             if met_ragged:
                 raise _RaggedInThreads from None
-            if feed.surprised:
-                raise Surprise from None
             raise
         seen = feed.finish()
     parsed = Parsed(list(table.columns), ragged, seen)
-    return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
+    return parsed if _end_is_sure(plan, parsed) else None
 
 
 def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:

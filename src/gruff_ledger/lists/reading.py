@@ -6,8 +6,8 @@ encoding, delimiter, skip rows, header rows.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Annotated, Literal
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, Literal
 
 import msgspec
 from msgspec import Meta
@@ -31,6 +31,11 @@ _NAMED_DELIMITERS = {
 class ReadingTerms(Terms, frozen=True, kw_only=True):
     """How a list is written; what is not stated is detected, and shown."""
 
+    format_: Annotated[
+        Literal["delimited", "xlsx", "ods", "json", "json-lines", "parquet", "sqlite"]
+        | None,
+        Meta(description="The format of the list; its ending tells, unless stated."),
+    ] = None
     delimiter: Annotated[
         str | None,
         Meta(description="What separates the cells: one character, or 'tab'."),
@@ -54,6 +59,10 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         int,
         Meta(description="1 when a heading row stands above the records, 0 when not."),
     ] = 1
+    no_totals: Annotated[
+        bool,
+        Meta(description="Set aside a last record that looks like a row of totals."),
+    ] = False
 
     def __post_init__(self) -> None:
         """Refuse terms that no list could be read by."""
@@ -82,8 +91,12 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
     @property
     def delimiter_character(self) -> str:
         """The delimiter itself, where it may have been given by name."""
-        given = self.delimiter or ""
-        return _NAMED_DELIMITERS.get(given.lower(), given)
+        return named_character(self.delimiter or "")
+
+
+def named_character(given: str) -> str:
+    """Return the character that a delimiter's name stands for, or what was given."""
+    return _NAMED_DELIMITERS.get(given.lower(), given)
 
 
 class Source(msgspec.Struct, frozen=True):
@@ -99,10 +112,13 @@ class Source(msgspec.Struct, frozen=True):
         to wait for it. None if no hash was asked for.
     modified : float or None
         When the file was last changed, in seconds since 1970 in UTC.
-    encoding, delimiter : str
-        As read; `pinned` holds the keys of what the person stated.
-    heading_row : int
-        Row of the heading, from 1: record n stands in row ``heading_row + n``.
+    format : str
+    written : mapping
+        How it is written, as read: ``encoding``, ``delimiter``, ``tab`` and the like.
+        `pinned` holds the keys of what the person stated.
+    heading_row : int, optional
+        Row of the heading, from 1: record n stands in row ``heading_row + n``. None in
+        formats that know no rows.
     titles : tuple of str
         The rows above the heading, as written.
     records_in : int
@@ -117,11 +133,10 @@ class Source(msgspec.Struct, frozen=True):
     size_bytes: int
     sha256: Callable[[], str] | None
     modified: float | None
-    encoding: str
-    byte_order_mark: bool
-    delimiter: str
+    format: str
+    written: Mapping[str, Any]
     pinned: tuple[str, ...]
-    heading_row: int
+    heading_row: int | None
     titles: tuple[str, ...]
     records_in: int
     trailing_blank: int

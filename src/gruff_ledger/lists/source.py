@@ -13,10 +13,11 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 from queue import Queue
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import msgspec
 
+from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
 
 # How much of a source is looked at to see how it is written.
@@ -26,6 +27,10 @@ HEAD_BYTES = 1 << 18
 TAIL_BYTES = 1 << 16
 
 _BLOCK_BYTES = 1 << 20
+
+
+def _unheard(done: int, total: int) -> None:
+    """Take no notice of progress."""
 
 
 class Opened(msgspec.Struct, frozen=True):
@@ -43,6 +48,16 @@ class Opened(msgspec.Struct, frozen=True):
         When the file was last changed, in seconds since 1970; None for a stream.
     start : callable
         Opens it for one reading.
+    path : Path, optional
+        Where it is on the disk; None for a stream.
+    media_type : str
+        What it was served as, where it was (RFC 9110).
+    notes : tuple of Note
+        What was met on the way to it.
+    on_read : callable
+        Told, while it is read, how many bytes have been, and of how many.
+    memo : dict
+        What readers keep for the next part of it, such as an opened workbook.
     """
 
     name: str
@@ -51,6 +66,10 @@ class Opened(msgspec.Struct, frozen=True):
     modified: float | None
     start: Callable[[], BinaryIO]
     path: Path | None = None
+    media_type: str = ""
+    notes: tuple[Note, ...] = ()
+    on_read: Callable[[int, int], None] = _unheard
+    memo: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
 def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
@@ -189,6 +208,8 @@ class Feed(io.RawIOBase):
         self.seen = Seen()
         self.surprised = False
         self._name = opened.address
+        self._on_read = opened.on_read
+        self._total = opened.size_bytes
         self._stream = opened.start()
         self._encoding = encoding
         self._decoder = codecs.getincrementaldecoder(encoding)()
@@ -274,6 +295,7 @@ class Feed(io.RawIOBase):
         except OSError as error:
             raise _cut_off(error, self._name) from error
         self.seen.size_bytes += len(raw)
+        self._on_read(self.seen.size_bytes, self._total)
         if self._hashing is not None:
             self._hashing.add(raw)
         return raw
@@ -343,6 +365,15 @@ class Hashing:
         while (block := self._blocks.get()) is not None:
             if self._wanted:
                 self._sum.update(block)
+
+
+def hash_of(opened: Opened) -> Callable[[], str]:
+    """Return what waits for the SHA-256 of a source, read through once more."""
+    hashing = Hashing()
+    with opened.start() as stream:
+        while block := stream.read(_BLOCK_BYTES):
+            hashing.add(block)
+    return hashing.finish()
 
 
 def changed_meanwhile(shown: str) -> UnreadableSource:

@@ -24,7 +24,14 @@ _STRETCH_RECORDS = 1 << 14
 _BYTE_ORDER_MARK = "\ufeff"
 
 
-def write_delimited(table: Table, sink: BinaryIO, delimiter: str = ",") -> None:
+def write_delimited(
+    table: Table,
+    sink: BinaryIO,
+    delimiter: str = ",",
+    *,
+    crlf: bool = False,
+    byte_order_mark: bool = False,
+) -> None:
     """
     Write a table as delimited text.
 
@@ -34,26 +41,33 @@ def write_delimited(table: Table, sink: BinaryIO, delimiter: str = ",") -> None:
     sink : binary file
     delimiter : str
         One ASCII character.
+    crlf : bool
+        End lines by a carriage return and a line feed; else by a line feed only.
+    byte_order_mark : bool
+        Put the mark in front by which some programs know UTF-8.
 
     Notes
     -----
     Read back with the same delimiter, UTF-8 and its heading in the first row, the text
     gives the same cells, but for blank records at the end, which reading leaves out.
     """
-    sink.write(_heading_line(table.headings, delimiter))
+    if byte_order_mark:
+        sink.write(_BYTE_ORDER_MARK.encode("utf-8"))
+    line_end = "\r\n" if crlf else "\n"
+    sink.write(_heading_line(table.headings, delimiter, line_end))
     if not table.headings:
         return
-    for text in _in_order(table, delimiter):
+    for text in _in_order(table, delimiter, line_end):
         sink.write(text)
 
 
-def _heading_line(headings: tuple[str, ...], delimiter: str) -> bytes:
+def _heading_line(headings: tuple[str, ...], delimiter: str, line_end: str) -> bytes:
     cells = [_quoted_if_needed(heading, delimiter) for heading in headings]
     # A mark in front would be taken for the file's own, and a lone empty heading for
     # an empty file.
     if cells and (cells[0].startswith(_BYTE_ORDER_MARK) or cells == [""]):
         cells[0] = _quoted(headings[0])
-    return (delimiter.join(cells) + "\n").encode("utf-8")
+    return (delimiter.join(cells) + line_end).encode("utf-8")
 
 
 def _quoted_if_needed(cell: str, delimiter: str) -> str:
@@ -64,26 +78,28 @@ def _quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-def _in_order(table: Table, delimiter: str) -> Iterator[memoryview]:
+def _in_order(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview]:
     """Format stretches in threads, a few ahead of the one being written."""
     stretches = table.stretches(_STRETCH_RECORDS)
     if len(table) <= _STRETCH_RECORDS:
         for stretch in stretches:
-            yield _formatted(stretch, delimiter)
+            yield _formatted(stretch, delimiter, line_end)
         return
     from concurrent.futures import Future, ThreadPoolExecutor
 
     waiting: deque[Future[memoryview]] = deque()
     with ThreadPoolExecutor(thread_count()) as threads:
         for stretch in stretches:
-            waiting.append(threads.submit(_formatted, stretch, delimiter))
+            waiting.append(threads.submit(_formatted, stretch, delimiter, line_end))
             if len(waiting) > 2 * thread_count():
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()
 
 
-def _formatted(stretch: Callable[[], list[Column]], delimiter: str) -> memoryview:
+def _formatted(
+    stretch: Callable[[], list[Column]], delimiter: str, line_end: str
+) -> memoryview:
     """Return the lines of some records."""
     columns = stretch()
     if len(columns) > 1:
@@ -98,11 +114,17 @@ def _formatted(stretch: Callable[[], list[Column]], delimiter: str) -> memoryvie
         except pa.ArrowInvalid:
             pass  # Some cell needs quotes; Arrow would then quote every one.
         else:
-            return memoryview(sink.getvalue())
-    return _formatted_with_quotes(columns, delimiter)
+            text = memoryview(sink.getvalue())
+            if line_end == "\n":
+                return text
+            # Arrow ends lines by a line feed; no cell without quotes holds one.
+            return memoryview(bytes(text).replace(b"\n", line_end.encode("ascii")))
+    return _formatted_with_quotes(columns, delimiter, line_end)
 
 
-def _formatted_with_quotes(columns: list[Column], delimiter: str) -> memoryview:
+def _formatted_with_quotes(
+    columns: list[Column], delimiter: str, line_end: str
+) -> memoryview:
     import pyarrow.compute as compute
 
     ready = [
@@ -113,8 +135,8 @@ def _formatted_with_quotes(columns: list[Column], delimiter: str) -> memoryview:
         joined = compute.if_else(compute.equal(ready[0], ""), '""', ready[0])
     else:
         joined = compute.binary_join_element_wise(*ready, delimiter)
-    # The line feed is the delimiter between the line and an empty text after it.
-    lines = chunk_of(compute.binary_join_element_wise(joined, "", "\n"))
+    # The line end is the delimiter between the line and an empty text after it.
+    lines = chunk_of(compute.binary_join_element_wise(joined, "", line_end))
     return lines.bytes.data
 
 

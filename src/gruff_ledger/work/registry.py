@@ -16,6 +16,35 @@ if TYPE_CHECKING:
     from gruff_ledger.terms import Terms
 
 
+class Further(NamedTuple):
+    """
+    An output of a verb beside its list, such as a chart.
+
+    Attributes
+    ----------
+    key : str
+        As a docket and a command write it.
+    description : str
+    writer : str
+        A function ``module:name`` that takes `Outcome.detail`, a binary file and the
+        ending of the path.
+    endings : tuple of str
+        Those that the path may have.
+    """
+
+    key: str
+    description: str
+    writer: str
+    endings: tuple[str, ...]
+
+    @property
+    def write(self) -> Callable[..., None]:
+        """The function that writes it."""
+        module, _, name = self.writer.partition(":")
+        function: Callable[..., None] = getattr(importlib.import_module(module), name)
+        return function
+
+
 class Verb(NamedTuple):
     """
     A verb.
@@ -28,11 +57,14 @@ class Verb(NamedTuple):
         One line for the list of commands.
     several : bool
         Whether it takes several lists rather than one.
+    further : tuple of Further
+        What it can write beside its list.
     """
 
     name: str
     purpose: str
     several: bool = False
+    further: tuple[Further, ...] = ()
 
     @property
     def terms(self) -> type[Terms]:

@@ -1,0 +1,416 @@
+"""Lists as JSON: an array of objects (RFC 8259), or an object a line (JSON Lines).
+
+Numbers keep their digits as written, ``null`` and what is missing are blank, ``true``
+and ``false`` are those words, what is nested stays as JSON.
+"""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections.abc import Iterable, Iterator
+from typing import BinaryIO
+
+import msgspec
+import numpy as np
+
+from gruff_ledger.lists.address import Fragment
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.settle import Found, settled
+from gruff_ledger.lists.source import Hashing, Opened
+from gruff_ledger.naming import made_headings
+from gruff_ledger.outcome import Note, SetAside
+from gruff_ledger.problems import UnreadableSource, nearest_or_all
+from gruff_ledger.table import (
+    Column,
+    Origin,
+    Table,
+    concat_columns,
+    constant_column,
+    text_column,
+)
+
+_GROUP_RECORDS = 20_000
+_NOT_OBJECTS = "no JSON object"
+
+# How deep arrays are looked for, to tell what could be named.
+_SEARCHED_DEPTH = 3
+
+_Members = dict[str, msgspec.Raw]
+_AS_MEMBERS = msgspec.json.Decoder(_Members)
+_AS_ELEMENTS = msgspec.json.Decoder(list[msgspec.Raw])
+_AS_TEXT = msgspec.json.Decoder(str)
+_BROKEN = (msgspec.DecodeError, RecursionError, UnicodeError)
+
+
+def read_json(
+    opened: Opened,
+    terms: ReadingTerms,
+    fragment: Fragment,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+) -> Reading:
+    """
+    Read an array of objects, at the top or under the JSON Pointer of the address.
+
+    Elements that are no objects are set aside with their text.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is no JSON, or there is no array of objects at that place.
+    """
+    data, sha256, size = _taken_in(opened, terms, hashed=hashed)
+    elements, pointer, notes = _array(opened, data, fragment.pointer)
+    columns = _Columns(opened)
+    for number, element in enumerate(elements, 1):
+        columns.add(number, bytes(element))
+    written = {"encoding": "utf-8", **({"pointer": pointer} if pointer else {})}
+    found = columns.found("json", source, written, size, sha256, notes)
+    return settled(found, opened, fragment, terms)
+
+
+def read_json_lines(
+    opened: Opened,
+    terms: ReadingTerms,
+    fragment: Fragment,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+) -> Reading:
+    """
+    Read one object a line; lines that hold none are set aside with their text.
+
+    Raises
+    ------
+    UnreadableSource
+        If no line holds an object.
+    """
+    data, sha256, size = _taken_in(opened, terms, hashed=hashed)
+    columns = _Columns(opened)
+    number = 0
+    for line in data.split(b"\n"):
+        text = line.strip()
+        if text:
+            number += 1
+            columns.add(number, text)
+    written = {"encoding": "utf-8"}
+    found = columns.found("json-lines", source, written, size, sha256, ())
+    return settled(found, opened, fragment, terms)
+
+
+def write_json(table: Table, sink: BinaryIO) -> None:
+    """Write a list as an array of objects, one a line, every cell a string."""
+    sink.write(b"[")
+    separator = b"\n"
+    for block in _objects(table):
+        for each in block:
+            sink.write(separator + each)
+            separator = b",\n"
+    sink.write(b"\n]\n")
+
+
+def write_json_lines(table: Table, sink: BinaryIO) -> None:
+    """Write a list as one object a line, every cell a string."""
+    for block in _objects(table):
+        sink.write(b"\n".join(block) + b"\n")
+
+
+def _objects(table: Table) -> Iterator[list[bytes]]:
+    encode = msgspec.json.Encoder().encode
+    for stretch in table.stretches(_GROUP_RECORDS):
+        records = zip(*(column.to_pylist() for column in stretch()), strict=True)
+        block = [
+            encode(dict(zip(table.headings, record, strict=True))) for record in records
+        ]
+        if block:
+            yield block
+
+
+def _taken_in(
+    opened: Opened, terms: ReadingTerms, *, hashed: bool
+) -> tuple[bytes, object, int]:
+    """Return a source as UTF-8 without a mark, what waits for its hash, its size."""
+    with opened.start() as stream:
+        raw = stream.read()
+    sha256 = None
+    if hashed:
+        hashing = Hashing()
+        hashing.add(raw)
+        sha256 = hashing.finish()
+    encoding = terms.encoding
+    for mark, name in (
+        (codecs.BOM_UTF8, "utf-8-sig"),
+        (codecs.BOM_UTF16_LE, "utf-16"),
+        (codecs.BOM_UTF16_BE, "utf-16"),
+    ):
+        if raw.startswith(mark):
+            encoding = name
+    try:
+        text = raw if encoding is None else raw.decode(encoding).encode("utf-8")
+        text.decode("utf-8")
+    except LookupError as error:
+        raise UnreadableSource(
+            f"there is no encoding '{encoding}'.",
+            "JSON is written in UTF-8: leave `encoding` out.",
+            file=opened.address,
+        ) from error
+    except UnicodeError as error:
+        line = raw[: getattr(error, "start", 0)].count(b"\n") + 1
+        raise UnreadableSource(
+            "it is not written in UTF-8, as JSON is (RFC 8259).",
+            "State its `encoding`, or ask for it in UTF-8.",
+            file=opened.address,
+            line=line,
+        ) from error
+    return text, sha256, len(raw)
+
+
+# The array ------------------------------------------------------------------------
+
+
+def _array(
+    opened: Opened, data: bytes, pointer: str | None
+) -> tuple[list[msgspec.Raw], str, tuple[Note, ...]]:
+    if not data.strip():
+        raise UnreadableSource(
+            "there is nothing in it.", "Send a list.", file=opened.address
+        )
+    try:
+        # Once through all of it, so that what is broken is told with its place.
+        msgspec.json.decode(data, type=msgspec.Raw)
+    except _BROKEN as error:
+        raise _malformed(opened, data, error) from error
+    inside = data
+    for step in _steps(pointer or ""):
+        inside = _member(opened, inside, step, pointer or "")
+    kind = inside.lstrip()[:1]
+    if kind == b"[":
+        return _AS_ELEMENTS.decode(inside), pointer or "", ()
+    if kind == b"{":
+        arrays = list(_arrays_in(inside, pointer or "", _SEARCHED_DEPTH))
+        if len(arrays) == 1 and pointer is None:
+            elements, taken, _ = _array(opened, data, arrays[0])
+            note = Note(
+                f"{opened.name}: the list was found under {taken}.",
+                f"To pin it, end the address with #{taken}.",
+            )
+            return elements, taken, (note,)
+        if arrays:
+            told = ", ".join(f"#{each}" for each in arrays[:8])
+            remedy = f"End the address with one of {told}."
+        else:
+            remedy = "A list is an array of objects; this holds none."
+        raise UnreadableSource(
+            "there is an object, not an array of records.", remedy, file=opened.address
+        )
+    raise UnreadableSource(
+        "there is a single value, not an array of records.",
+        "A list is an array of objects.",
+        file=opened.address,
+    )
+
+
+def _steps(pointer: str) -> list[str]:
+    steps = pointer.split("/")[1:]
+    return [step.replace("~1", "/").replace("~0", "~") for step in steps]
+
+
+def _member(opened: Opened, inside: bytes, step: str, pointer: str) -> bytes:
+    kind = inside.lstrip()[:1]
+    if kind == b"{":
+        members = _AS_MEMBERS.decode(inside)
+        if step in members:
+            return bytes(members[step])
+        known = list(members)
+    elif kind == b"[":
+        elements = _AS_ELEMENTS.decode(inside)
+        if step.isdecimal() and int(step) < len(elements):
+            return bytes(elements[int(step)])
+        known = [str(place) for place in range(min(len(elements), 12))]
+    else:
+        known = []
+    raise UnreadableSource(
+        f"there is nothing under '{step}' of {pointer}.",
+        nearest_or_all(step, known, "keys there"),
+        file=opened.address,
+    )
+
+
+def _arrays_in(inside: bytes, pointer: str, depth: int) -> Iterator[str]:
+    """Yield the pointers of arrays with an object first, a few levels deep."""
+    for key, raw in _AS_MEMBERS.decode(inside).items():
+        value = bytes(raw).lstrip()
+        place = f"{pointer}/{key.replace('~', '~0').replace('/', '~1')}"
+        if value[:1] == b"[" and value[1:].lstrip()[:1] == b"{":
+            yield place
+        elif value[:1] == b"{" and depth > 1:
+            yield from _arrays_in(value, place, depth - 1)
+
+
+def _malformed(opened: Opened, data: bytes, error: Exception) -> UnreadableSource:
+    if isinstance(error, RecursionError):
+        return UnreadableSource(
+            "it is nested too deeply to be read.",
+            "A list is an array of objects.",
+            file=opened.address,
+        )
+    half = re.search(rb"\\u[dD][89a-fA-F]", data)
+    if half and "truncated" in str(error) and data.rstrip()[-1:] in (b"]", b"}"):
+        return UnreadableSource(
+            "a text holds half a character (a lone surrogate such as \\ud800), which "
+            "no encoding can write.",
+            "Correct it in the source.",
+            file=opened.address,
+            line=data[: half.start()].count(b"\n") + 1,
+        )
+    text = str(error)
+    _, _, tail = text.rpartition("(byte ")
+    digits = tail.rstrip(")")
+    line = data[: int(digits)].count(b"\n") + 1 if digits.isdecimal() else None
+    what = "it ends too soon" if "truncated" in text else "it is not JSON"
+    return UnreadableSource(
+        f"{what}: {_lower(text.partition(' (byte')[0])}.",
+        "Correct it there, or ask for it again; if it has one object a line, set "
+        "`format` to json-lines.",
+        file=opened.address,
+        line=line,
+    )
+
+
+def _lower(text: str) -> str:
+    return text[:1].lower() + text[1:].replace("JSON is malformed: ", "")
+
+
+# The records ----------------------------------------------------------------------
+
+
+class _Columns:
+    """Records taken in one by one, and put in columns a group at a time."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+        self._headings: dict[str, int] = {}
+        self._columns: list[list[Column]] = []
+        self._group: list[list[str]] = []
+        self._numbers: list[int] = []
+        self._done = 0
+        self._short = 0
+        self._aside: list[tuple[int, str]] = []
+
+    def add(self, number: int, text: bytes) -> None:
+        """Take the next record: its number and its JSON."""
+        try:
+            members = _AS_MEMBERS.decode(text)
+        except _BROKEN:
+            self._aside.append((number, text.decode("utf-8", "replace")))
+            return
+        cells = [""] * len(self._headings)
+        for key, raw in members.items():
+            place = self._headings.get(key)
+            if place is None:
+                place = self._headings[key] = len(self._headings)
+                cells.append("")
+            cells[place] = self._text(number, key, bytes(raw))
+        self._short += len(members) < len(self._headings)
+        self._group.append(cells)
+        self._numbers.append(number)
+        if len(self._group) == _GROUP_RECORDS:
+            self._flush()
+
+    def _text(self, number: int, key: str, raw: bytes) -> str:
+        if raw[:1] == b'"':
+            try:
+                return _AS_TEXT.decode(raw)
+            except _BROKEN as error:
+                raise UnreadableSource(
+                    "the text holds half a character (a lone surrogate), which no "
+                    "encoding can write.",
+                    "Correct it in the source.",
+                    file=self._opened.address,
+                    record=number,
+                    field=key,
+                ) from error
+        return "" if raw == b"null" else raw.decode("utf-8")
+
+    def _flush(self) -> None:
+        width = len(self._headings)
+        while len(self._columns) < width:
+            # Fields met for the first time are blank in the records before.
+            blank = [constant_column("", self._done)] if self._done else []
+            self._columns.append(blank)
+        for cells in self._group:
+            cells.extend([""] * (width - len(cells)))
+        if self._group:
+            for place, field in enumerate(zip(*self._group, strict=True)):
+                self._columns[place].append(text_column(field))
+        self._done += len(self._group)
+        self._group.clear()
+
+    def found(
+        self,
+        format_name: str,
+        source: int,
+        written: dict[str, str],
+        size: int,
+        sha256: object,
+        notes: tuple[Note, ...],
+    ) -> Found:
+        """Return the list."""
+        self._flush()
+        if not self._headings:
+            raise UnreadableSource(
+                "it holds no record with a field."
+                if not self._aside
+                else "none of its elements is an object with fields.",
+                "A list is made of objects such as "
+                '{"boat": "Merry Bell", "berth": "12"}.',
+                file=self._opened.address,
+            )
+        headings, made = made_headings(list(self._headings))
+        name = self._opened.name
+        origin = _origin(source, self._numbers)
+        columns = tuple(concat_columns(parts) for parts in self._columns)
+        aside: tuple[SetAside, ...] = ()
+        if self._aside:
+            blank = tuple(constant_column("", len(self._aside)) for _ in headings)
+            at = _origin(source, [number for number, _ in self._aside])
+            texts = tuple(text for _, text in self._aside)
+            aside = (
+                SetAside(_NOT_OBJECTS, Table(headings, blank, at, name), text=texts),
+            )
+            count = len(texts)
+            records = "1 element was" if count == 1 else f"{count} elements were"
+            notes += (
+                Note(
+                    f"{name}: {records} set aside, being {_NOT_OBJECTS}.",
+                    "Correct them in the source.",
+                    at,
+                    warning=True,
+                ),
+            )
+        if made:
+            told = ", ".join(f"'{headings[place]}'" for place in made)
+            notes += (Note(f"{name}: headings made up: {told}.", warning=True),)
+        if self._short:
+            records = (
+                "1 record lacks" if self._short == 1 else f"{self._short} records lack"
+            )
+            notes += (Note(f"{name}: {records} some of the fields; they are blank."),)
+        return Found(
+            Table(headings, columns, origin, name),
+            len(self._numbers) + len(self._aside),
+            format_name,
+            None,
+            written,
+            size,
+            sha256,  # type: ignore[arg-type]
+            aside=aside,
+            notes=notes,
+        )
+
+
+def _origin(source: int, numbers: Iterable[int]) -> Origin:
+    at = np.array(list(numbers), np.int64)
+    return Origin(np.full(len(at), source, np.int32), at)

@@ -1,0 +1,269 @@
+"""How outputs are written: their format, what can be chosen of it, and guarding.
+
+An output's address is a path, for a workbook with ``#sheet=NAME`` and for a database
+with ``#table=NAME``; several outs with one path become the tabs or tables of one file.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated, BinaryIO, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.number import number_of
+from gruff_ledger.lists.formats import Format, format_to_write, writer_of
+from gruff_ledger.lists.reading import named_character
+from gruff_ledger.outcome import Change
+from gruff_ledger.problems import BadTerms, UnwritableOutput
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    Table,
+    concat_columns,
+    filtered,
+    text_column,
+)
+from gruff_ledger.terms import Terms
+
+# What a spreadsheet program takes for the start of a formula (OWASP, CSV injection).
+_FORMULA_STARTS = b"=+-@\t\r"
+
+# Put before such a text: spreadsheet programs then show all of it as text.
+_GUARD = "'"
+
+_PART = re.compile(r"(.+)#(sheet|table)=(.+)", re.DOTALL)
+
+
+class WritingTerms(Terms, frozen=True, kw_only=True):
+    """How an output is written."""
+
+    format_: Annotated[
+        Literal[
+            "delimited",
+            "xlsx",
+            "json",
+            "json-lines",
+            "parquet",
+            "sqlite",
+            "markdown",
+            "html",
+        ]
+        | None,
+        Meta(
+            description="The format to write; the path's ending tells, unless stated."
+        ),
+    ] = None
+    delimiter: Annotated[
+        str | None,
+        Meta(
+            description="What to put between the cells of delimited text: one "
+            "character, or 'tab'. A comma, unless stated; a tab in .tsv and .tab files."
+        ),
+    ] = None
+    line_ends: Annotated[
+        Literal["lf", "crlf"],
+        Meta(description="How lines of delimited text end."),
+    ] = "lf"
+    byte_order_mark: Annotated[
+        bool,
+        Meta(
+            description="Begin delimited text with a byte-order mark, by which some "
+            "programs know UTF-8."
+        ),
+    ] = False
+    guard_formulas: Annotated[
+        bool,
+        Meta(
+            description="Put an apostrophe before text that a spreadsheet program "
+            "would run as a formula; each is journaled as a change."
+        ),
+    ] = False
+
+    def __post_init__(self) -> None:
+        """Refuse a delimiter that could not be read back."""
+        if self.delimiter is None:
+            return
+        character = named_character(self.delimiter)
+        if len(character) != 1 or character in '"\r\n\0' or not character.isascii():
+            raise BadTerms(
+                f"'{self.delimiter}' cannot be written as a delimiter.",
+                "Give `delimiter` one ASCII character that is no quote and no line "
+                "end, or the word tab.",
+                term="delimiter",
+            )
+
+
+def split_part(address: str) -> tuple[str, str | None]:
+    """
+    Part an output's address into its path and the tab or table it names.
+
+    Examples
+    --------
+    >>> split_part("out/book.xlsx#sheet=May")
+    ('out/book.xlsx', 'May')
+    """
+    match = _PART.fullmatch(address)
+    return (match[1], match[3]) if match else (address, None)
+
+
+def check_output(
+    path: Path, terms: WritingTerms, parts: Sequence[str | None]
+) -> Format:
+    """
+    Check that some lists can go to one file.
+
+    Raises
+    ------
+    UnwritableOutput
+        If the format cannot be written, or holds one list only and there are more.
+    BadTerms
+        If terms are stated that the format does not have.
+    """
+    found = format_to_write(str(path), terms.format_)
+    if len(parts) > 1 and not found.several:
+        raise UnwritableOutput(
+            "two outputs would be written to it.",
+            "Give each a file of its own.",
+            file=str(path),
+        )
+    if any(parts) and not found.several:
+        raise UnwritableOutput(
+            f"{found.words} has no tabs or tables to name.",
+            "Leave out what follows the '#'.",
+            file=str(path),
+        )
+    named = [part.casefold() for part in parts if part is not None]
+    if len(parts) > 1 and len(set(named)) < len(parts):
+        raise UnwritableOutput(
+            "several outputs go to it, and not each to a tab or table of its own.",
+            "End each path with #sheet=NAME (or #table=NAME), with different names.",
+            file=str(path),
+        )
+    if found.name != "delimited":
+        for key, stated in (
+            ("delimiter", terms.delimiter is not None),
+            ("line-ends", terms.line_ends != "lf"),
+            ("byte-order-mark", terms.byte_order_mark),
+        ):
+            if stated:
+                raise BadTerms(
+                    f"{found.words} has no such thing; delimited text has.",
+                    "Leave it out.",
+                    file=str(path),
+                    term=key,
+                )
+    return found
+
+
+def write_parts(
+    path: Path,
+    found: Format,
+    parts: Sequence[tuple[str | None, Table]],
+    terms: WritingTerms,
+    sink: BinaryIO,
+) -> None:
+    """
+    Write lists to one file.
+
+    Parameters
+    ----------
+    path : Path
+        Its name is that of a tab or table for which none is stated.
+    found : Format
+    parts : sequence of (name, Table)
+    terms : WritingTerms
+    sink : binary file
+
+    Raises
+    ------
+    UnwritableOutput
+        If the format cannot hold what a list holds.
+    """
+    write = writer_of(found)
+    try:
+        if found.several:
+            write([(name or path.stem, table) for name, table in parts], sink)
+            return
+        ((_, table),) = parts
+        if found.name == "delimited":
+            is_tabbed = path.suffix.lower() in (".tsv", ".tab")
+            delimiter = named_character(
+                terms.delimiter or ("tab" if is_tabbed else ",")
+            )
+            write(
+                table,
+                sink,
+                delimiter,
+                crlf=terms.line_ends == "crlf",
+                byte_order_mark=terms.byte_order_mark,
+            )
+        else:
+            write(table, sink)
+    except UnwritableOutput as problem:
+        raise problem.placed(file=str(path)) from None
+
+
+def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
+    """
+    Put an apostrophe before every text that a spreadsheet program would run.
+
+    Numbers such as ``-12.50`` are left as they are.
+
+    Returns
+    -------
+    table : Table
+    changes : tuple of Change, one a field that has such cells
+    """
+    held = list(table.columns)
+    changes = []
+    for place, column in enumerate(held):
+        mask = formula_mask(column)
+        if not mask.any():
+            continue
+        was = filtered(column, mask)
+        now = text_column(_GUARD + cell for cell in was.to_pylist())
+        held[place] = _replaced(column, mask, now)
+        changes.append(Change(table.headings[place], table.origin.pick(mask), was, now))
+    if not changes:
+        return table, ()
+    return Table(table.headings, tuple(held), table.origin, table.name), tuple(changes)
+
+
+def formula_mask(column: Column) -> Mask:
+    """Mark the cells that a spreadsheet program would take for a formula."""
+    from gruff_ledger.cells.strings import text_chunks
+
+    masks = [np.zeros(0, np.bool_)]
+    for chunk in text_chunks(column):
+        starts = chunk.bytes_at_start()
+        mask = np.isin(starts, np.frombuffer(_FORMULA_STARTS, np.uint8))
+        at = np.flatnonzero(mask)
+        if len(at):
+            texts = filtered_texts(chunk.array, at)
+            numbers = {text: number_of(text) is not None for text in set(texts)}
+            mask[at] = [not numbers[text] for text in texts]
+        masks.append(mask)
+    return np.concatenate(masks)
+
+
+def filtered_texts(array: object, places: np.ndarray) -> list[str]:
+    """Return the texts at some places of an array."""
+    import pyarrow as pa
+
+    from gruff_ledger.table import taken
+
+    texts: list[str] = taken(pa.chunked_array([array]), places).to_pylist()
+    return texts
+
+
+def _replaced(column: Column, mask: Mask, now: Column) -> Column:
+    from gruff_ledger.table import taken
+
+    # The old cells, with the new ones after them: each record takes the right one.
+    places = np.arange(len(column), dtype=np.int64)
+    places[mask] = len(column) + np.arange(len(now))
+    return taken(concat_columns([column, now]), places)

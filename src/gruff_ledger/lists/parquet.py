@@ -1,0 +1,141 @@
+"""Lists as Apache Parquet files: values come in as their exact text."""
+
+from __future__ import annotations
+
+from typing import Any, BinaryIO
+
+import msgspec
+import pyarrow as pa
+
+from gruff_ledger.lists.address import Fragment
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.settle import Found, settled
+from gruff_ledger.lists.source import Opened, hash_of
+from gruff_ledger.naming import made_headings
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.table import Origin, Table, concat_columns
+
+_GROUP_RECORDS = 1 << 16
+
+# More cells than this are not held in memory.
+_MOST_CELLS = 1 << 31
+
+
+def read_parquet(
+    opened: Opened,
+    terms: ReadingTerms,
+    fragment: Fragment,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+) -> Reading:
+    """
+    Read a Parquet file: numbers and dates as their text, nulls as blanks.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is damaged, or too large to be held.
+    """
+    import pyarrow.parquet as parquet
+
+    try:
+        with opened.start() as stream:
+            file = parquet.ParquetFile(stream)
+            facts, names = file.metadata, file.schema_arrow.names
+            if facts.num_rows * max(1, len(names)) > _MOST_CELLS:
+                raise UnreadableSource(
+                    f"it says that it holds {facts.num_rows} records of {len(names)} "
+                    "fields, which is more than can be held.",
+                    "Send it in parts.",
+                    file=opened.address,
+                )
+            parts: list[list[Any]] = [[] for _ in names]
+            for batch in file.iter_batches(_GROUP_RECORDS):
+                for part, column in zip(parts, batch.columns, strict=True):
+                    part.append(pa.chunked_array([_texts(column)], pa.string()))
+    except (pa.ArrowException, OSError, UnicodeError, ValueError) as error:
+        raise UnreadableSource(
+            f"it cannot be read as a Parquet file: {str(error).splitlines()[0][:200]}.",
+            "Ask for it again.",
+            file=opened.address,
+        ) from error
+    if not names:
+        raise UnreadableSource(
+            "it has no fields.", "Send a list with fields.", file=opened.address
+        )
+    headings, made = made_headings(names)
+    columns = tuple(concat_columns(part) for part in parts)
+    count = len(columns[0])
+    notes: tuple[Note, ...] = ()
+    if made:
+        told = ", ".join(f"'{headings[place]}'" for place in made)
+        notes = (Note(f"{opened.name}: headings made up: {told}.", warning=True),)
+    found = Found(
+        Table(headings, columns, Origin.counted(source, 1, count), opened.name),
+        count,
+        "parquet",
+        None,
+        {},
+        opened.size_bytes,
+        hash_of(opened) if hashed else None,
+        notes=notes,
+    )
+    return settled(found, opened, fragment, terms)
+
+
+def write_parquet(table: Table, sink: BinaryIO) -> None:
+    """Write a list as a Parquet file, every field as text."""
+    import pyarrow.parquet as parquet
+
+    schema = pa.schema([(heading, pa.string()) for heading in table.headings])
+    with parquet.ParquetWriter(sink, schema) as writer:
+        for stretch in table.stretches(_GROUP_RECORDS):
+            writer.write_table(pa.Table.from_arrays(stretch(), schema=schema))
+
+
+def _texts(column: Any) -> Any:
+    """Return an array of any type as an array of text, nulls as empty ones."""
+    import pyarrow.compute as compute
+
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        column = column.dictionary_decode()
+        kind = column.type
+    if pa.types.is_null(kind):
+        return pa.array([""] * len(column), pa.string())
+    if pa.types.is_timestamp(kind):
+        column = compute.replace_substring(column.cast(pa.string()), " ", "T")
+    elif (
+        pa.types.is_binary(kind)
+        or pa.types.is_large_binary(kind)
+        or pa.types.is_fixed_size_binary(kind)
+    ):
+        column = pa.array([_binary_text(each) for each in column.to_pylist()])
+    elif pa.types.is_nested(kind):
+        texts = (_nested_text(each) for each in column.to_pylist())
+        column = pa.array(texts, pa.string())
+    elif not pa.types.is_string(kind):
+        if not (pa.types.is_large_string(kind) or pa.types.is_primitive(kind)):
+            column = pa.array(
+                [None if each is None else str(each) for each in column.to_pylist()],
+                pa.string(),
+            )
+        column = column.cast(pa.string())
+    return column.cast(pa.string()).fill_null("")
+
+
+def _binary_text(value: bytes | None) -> str:
+    if value is None:
+        return ""
+    try:
+        return value.decode("utf-8")
+    except UnicodeDecodeError:
+        return value.hex()
+
+
+def _nested_text(value: Any) -> str:
+    if value is None:
+        return ""
+    return msgspec.json.encode(value, enc_hook=str).decode("utf-8")

@@ -1,0 +1,405 @@
+"""What is settled of any list once its records are known: block, end, totals.
+
+Every reader hands its records over as a `Found`; here the rows and columns that the
+address states are picked, blank records at the end are left out and counted, and a last
+record that looks like a row of totals is pointed out.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.match import loose
+from gruff_ledger.cells.number import exact_sum, number_of
+from gruff_ledger.lists.address import Fragment, Range
+from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
+from gruff_ledger.lists.source import Opened
+from gruff_ledger.outcome import Finding, Note, SetAside
+from gruff_ledger.problems import UnreadableSource, nearest_or_all
+from gruff_ledger.table import Mask, Table
+
+# Words that stand before totals, folded loosely, in the languages lists often come in.
+_TOTAL_WORDS = (
+    "total",
+    "totals",
+    "grand total",
+    "subtotal",
+    "sub total",
+    "sub-total",
+    "sum",
+    "summe",
+    "gesamt",
+    "gesamtsumme",
+    "zwischensumme",
+    "insgesamt",
+    "somme",
+    "total général",
+    "totale",
+    "somma",
+    "suma",
+    "total general",
+    "soma",
+    "totaal",
+    "som",
+    "razem",
+    "summa",
+    "celkem",
+    "összesen",
+    "итого",
+    "всего",
+    "合計",
+    "合计",
+    "총계",
+)
+_LONGEST_FIRST = sorted(_TOTAL_WORDS, key=len, reverse=True)
+_TOTAL_START = re.compile(rf"(?:{'|'.join(map(re.escape, _LONGEST_FIRST))})\b")
+_TOTALS_REASON = "looks like a row of totals"
+
+# How far above the end of a list notes below it are looked for.
+_NOTES_WITHIN = 20
+
+
+class Found(msgspec.Struct, frozen=True):
+    """
+    A list as its reader found it, before anything is left out.
+
+    Attributes
+    ----------
+    table : Table
+        The records, those set aside excepted; `Origin.record` numbers them from 1 below
+        the heading with the ones set aside among them.
+    total : int
+        How many records there are, with those set aside.
+    heading_row : int, optional
+        Row of the heading, from 1; None in formats that know no rows.
+    written : mapping
+        How it is written, for the account: ``encoding``, ``tab`` and the like.
+    """
+
+    table: Table
+    total: int
+    format: str
+    heading_row: int | None
+    written: Mapping[str, Any]
+    size_bytes: int
+    sha256: Callable[[], str] | None
+    titles: tuple[str, ...] = ()
+    pinned: tuple[str, ...] = ()
+    aside: tuple[SetAside, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    notes: tuple[Note, ...] = ()
+
+
+def settled(
+    found: Found, opened: Opened, fragment: Fragment, terms: ReadingTerms
+) -> Reading:
+    """
+    Settle what becomes of the records of a list.
+
+    Parameters
+    ----------
+    found : Found
+    opened : Opened
+    fragment : Fragment
+        The rows and columns that the address states.
+    terms : ReadingTerms
+
+    Returns
+    -------
+    Reading
+
+    Raises
+    ------
+    UnreadableSource
+        If the list has none of the rows or columns stated.
+    """
+    table, aside, findings, total = (
+        found.table,
+        found.aside,
+        found.findings,
+        found.total,
+    )
+    heading_row = found.heading_row
+    if fragment.rows is not None and heading_row is not None:
+        _check_reach(opened, "row", fragment.rows, heading_row + total)
+        within = _within(fragment.rows, heading_row)
+        table = _picked(table, within)
+        picked = [_picked_aside(part, within) for part in aside]
+        aside = tuple(part for part in picked if len(part.table))
+        found_within = [_picked_finding(part, within) for part in findings]
+        findings = tuple(part for part in found_within if len(part.origin))
+        total = int(np.count_nonzero(within(np.arange(1, total + 1))))
+    if fragment.cols is not None:
+        columns = _chosen_columns(opened, fragment.cols, len(table.headings))
+        table = _with_columns(table, columns)
+        aside = tuple(
+            msgspec.structs.replace(part, table=_with_columns(part.table, columns))
+            for part in aside
+        )
+    last = int(table.origin.record[-1]) if len(table) else 0
+    kept = without_trailing_blank(table, aside)
+    trailing = len(table) - len(kept)
+    notes = found.notes + _notes_below(kept, heading_row, last)
+    kept, totals, more = _without_totals(kept, terms)
+    account = Source(
+        name=opened.name,
+        address=opened.address,
+        size_bytes=found.size_bytes,
+        sha256=found.sha256,
+        modified=opened.modified,
+        format=found.format,
+        written=found.written,
+        pinned=found.pinned,
+        heading_row=heading_row,
+        titles=found.titles,
+        records_in=total,
+        trailing_blank=trailing,
+    )
+    return Reading(kept, account, aside + totals, findings, notes + more + opened.notes)
+
+
+def heading_notes(
+    name: str,
+    titles: tuple[str, ...],
+    heading_row: int,
+    headings: tuple[str, ...],
+    made: Mapping[int, str],
+    *,
+    pinned: bool,
+    has_heading: bool,
+) -> list[Note]:
+    """Say which titles stand above the heading, and which headings were made up."""
+    notes: list[Note] = []
+    if titles:
+        rows = "row" if len(titles) == 1 else "rows"
+        notes.append(
+            Note(
+                f"{name}: {len(titles)} title {rows} above the heading in row "
+                f"{heading_row}: '{'; '.join(titles)}'.",
+                "" if pinned else "If the heading is another row, state `skip-rows`.",
+            )
+        )
+    if not has_heading:
+        notes.append(Note(f"{name}: no heading row; the fields are numbered."))
+    elif made:
+        told = ", ".join(
+            f"'{headings[place]}' for "
+            + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
+            for place, written in made.items()
+        )
+        notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
+    return notes
+
+
+def first_row(fragment: Fragment) -> int | None:
+    """Return the row that a stated block begins in, which is that of its heading."""
+    return fragment.rows[0][0] if fragment.rows else None
+
+
+def _within(rows: tuple[Range, ...], heading_row: int) -> Callable[[Any], Mask]:
+    """Return what marks the record numbers that lie in the rows stated."""
+
+    def within(numbers: Any) -> Mask:
+        at = np.asarray(numbers, np.int64) + heading_row
+        inside = np.zeros(len(at), np.bool_)
+        for first, last in rows:
+            inside |= (at >= first) & (at <= (np.inf if last is None else last))
+        return inside
+
+    return within
+
+
+def _picked(table: Table, within: Callable[[Any], Mask]) -> Table:
+    mask = within(table.origin.record)
+    return table if mask.all() else table.filter(mask)
+
+
+def _picked_aside(part: SetAside, within: Callable[[Any], Mask]) -> SetAside:
+    mask = within(part.table.origin.record)
+    text = part.text
+    if text is not None:
+        text = tuple(each for each, wanted in zip(text, mask, strict=True) if wanted)
+    return SetAside(part.reason, part.table.filter(mask), part.kept, text)
+
+
+def _picked_finding(part: Finding, within: Callable[[Any], Mask]) -> Finding:
+    from gruff_ledger.table import filtered
+
+    mask = within(part.origin.record)
+    return msgspec.structs.replace(
+        part, origin=part.origin.pick(mask), value=filtered(part.value, mask)
+    )
+
+
+def _check_reach(
+    opened: Opened, noun: str, ranges: tuple[Range, ...], count: int
+) -> None:
+    beyond = [first for first, _ in ranges if first > count]
+    if beyond:
+        nouns = {"row": "rows", "column": "columns"}[noun]
+        raise UnreadableSource(
+            f"it has no {noun} {beyond[0]}: its {nouns} are 1 to {count}.",
+            f"State {nouns} among them.",
+            file=opened.address,
+        )
+
+
+def _chosen_columns(
+    opened: Opened, cols: tuple[Range, ...], width: int
+) -> tuple[int, ...]:
+    _check_reach(opened, "column", cols, width)
+    return tuple(
+        place
+        for first, last in cols
+        for place in range(first - 1, min(width, last or width))
+    )
+
+
+def _with_columns(table: Table, places: tuple[int, ...]) -> Table:
+    return Table(
+        tuple(table.headings[place] for place in places),
+        tuple(table.held[place] for place in places),
+        table.origin,
+        table.name,
+    )
+
+
+def without_trailing_blank(table: Table, aside: tuple[SetAside, ...]) -> Table:
+    """Leave out the blank records at the end of a list, below any set aside."""
+    last_aside = max((int(part.table.origin.record[-1]) for part in aside), default=0)
+    end = len(table)
+    numbers = table.origin.record
+    while end and int(numbers[end - 1]) > last_aside:
+        records = table.records(max(0, end - 1000), end)
+        while records and all(map(is_blank, records[-1])):
+            if int(numbers[end - 1]) <= last_aside:
+                break
+            records.pop()
+            end -= 1
+        if records:
+            break
+    return table if end == len(table) else table.slice(0, end)
+
+
+# Below the records ----------------------------------------------------------------
+
+
+def _notes_below(table: Table, heading_row: int | None, last: int) -> tuple[Note, ...]:
+    """Point out a few cells below a blank record: notes, more often than records."""
+    start, width = _end_of_records(table), len(table.headings)
+    count = len(table) - start
+    if not count or heading_row is None:
+        return ()
+    above = heading_row + int(table.origin.record[start - 1]) - 1
+    first = heading_row if heading_row else 1
+    stand = "1 record stands" if count == 1 else f"{count} records stand"
+    return (
+        Note(
+            f"{table.name}: {stand} below a blank one at the end, with few of the "
+            f"{width} fields filled.",
+            f"If that is no record, end the list above it: #row={first}-{above}.",
+            table.origin.pick(slice(start, None)),
+            warning=True,
+        ),
+    )
+
+
+def _end_of_records(table: Table) -> int:
+    """Return where the notes below a list begin; its length if there are none."""
+    width = len(table.headings)
+    start = max(0, len(table) - _NOTES_WITHIN)
+    filled = [
+        sum(not is_blank(cell) for cell in record) for record in table.records(start)
+    ]
+    if width < 3 or 0 not in filled:
+        return len(table)
+    blank = len(filled) - 1 - filled[::-1].index(0)
+    below = filled[blank + 1 :]
+    if below and max(below) * 3 <= width and start + blank > 0:
+        return start + blank + 1
+    return len(table)
+
+
+def _without_totals(
+    table: Table, terms: ReadingTerms
+) -> tuple[Table, tuple[SetAside, ...], tuple[Note, ...]]:
+    """Point out a last record that looks like totals; take it out where asked."""
+    place = _totals_place(table)
+    if place is None:
+        return table, (), ()
+    mask = np.zeros(len(table), np.bool_)
+    mask[place] = True
+    if terms.no_totals:
+        aside = SetAside(_TOTALS_REASON, table.filter(mask))
+        return table.filter(~mask), (aside,), ()
+    return (
+        table,
+        (),
+        (
+            Note(
+                f"{table.name}: the last record looks like a row of totals.",
+                "It is kept with the others; to set it aside, state `no-totals`.",
+                table.origin.pick(mask),
+                warning=True,
+            ),
+        ),
+    )
+
+
+def _totals_place(table: Table) -> int | None:
+    """Return the index of a last record that holds totals by its words or its sums."""
+    end = _end_of_records(table)
+    while end and all(map(is_blank, table.records(end - 1, end)[0])):
+        end -= 1
+    if end < 2:
+        return None
+    record = table.records(end - 1, end)[0]
+    texts = [cell for cell in record if not is_blank(cell)]
+    if not texts:
+        return None
+    first = loose(texts[0]).rstrip(":. ")
+    if len(texts) > 1 and first in _TOTAL_WORDS:
+        return end - 1
+    if (
+        len(texts) > 1
+        and _TOTAL_START.match(first)
+        and len(first) < 40
+        and all(number_of(text) is not None for text in texts[1:])
+    ):
+        return end - 1
+    return end - 1 if _are_sums(table, end, record) else None
+
+
+def _are_sums(table: Table, end: int, record: tuple[str, ...]) -> bool:
+    """Tell whether a record without its key holds the sums of what stands above it."""
+    numbers = {
+        place: number
+        for place, cell in enumerate(record)
+        if (number := number_of(cell)) is not None
+    }
+    filled = sum(not is_blank(cell) for cell in record)
+    # One figure alone, or a record as full as the others, is more likely a record.
+    if end < 4 or not is_blank(record[0]) or not numbers or filled != len(numbers):
+        return False
+    above = table.slice(0, end - 1)
+    return all(
+        number != 0 and exact_sum(above.column(table.headings[place])) == number
+        for place, number in numbers.items()
+    )
+
+
+def unknown_part(
+    opened: Opened, kind: str, name: str, known: list[str]
+) -> UnreadableSource:
+    """Word that a file has no such tab or table, with the nearest that it has."""
+    return UnreadableSource(
+        f"it has no {kind} '{name}'.",
+        nearest_or_all(name, known, f"{kind}s"),
+        file=opened.address,
+    )

@@ -1,0 +1,211 @@
+"""Writing workbooks as XLSX (ISO/IEC 29500), by XlsxWriter.
+
+Every cell is text, but for fields whose filled cells are all numbers that would be read
+back as just the same text: they are written as numbers, to be added up. Nothing is ever
+written as a formula.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import Any, BinaryIO
+
+import numpy as np
+
+from gruff_ledger.cells.number import number_of
+from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.lists.workbook import number_text
+from gruff_ledger.problems import UnwritableOutput
+from gruff_ledger.table import Column, Table
+
+# The limits of the format, and of the programs that open it.
+MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 1_048_576, 16_384, 32_767
+MOST_TAB_CHARACTERS = 31
+
+_FORBIDDEN_IN_TABS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+
+# Characters that no XML document can hold, nor any escape of the format.
+_UNWRITABLE = ("\ufffe", "\uffff")
+
+_GROUP_RECORDS = 1 << 13
+_WIDEST_COLUMN = 60
+_MEASURED_RECORDS = 500
+
+# Above this many cells the writer keeps what it has written on the disk.
+_MOST_CELLS_IN_MEMORY = 4_000_000
+
+
+def write_workbook(parts: Sequence[tuple[str, Table]], sink: BinaryIO) -> None:
+    """
+    Write lists as the tabs of one workbook: headings bold, and frozen above the rest.
+
+    Raises
+    ------
+    UnwritableOutput
+        If a list is too long or too wide for a tab, a cell too long for a cell, or a
+        name none that a tab can have. Nothing is written then.
+    """
+    import xlsxwriter
+
+    names = [_tab_name(name) for name, _ in parts]
+    for name, table in parts:
+        _check_size(name, table)
+    cells = sum(len(table) * len(table.headings) for _, table in parts)
+    options = {
+        "strings_to_formulas": False,
+        "strings_to_urls": False,
+        "strings_to_numbers": False,
+        "constant_memory": cells > _MOST_CELLS_IN_MEMORY,
+        "in_memory": cells <= _MOST_CELLS_IN_MEMORY,
+    }
+    with xlsxwriter.Workbook(sink, options) as book:
+        heading_form = book.add_format(
+            {"bold": True, "text_wrap": True, "valign": "top"}
+        )
+        text_form = book.add_format({"num_format": "@"})
+        for name, (_, table) in zip(names, parts, strict=True):
+            _write_tab(book.add_worksheet(name), table, heading_form, text_form)
+
+
+def _write_tab(sheet: Any, table: Table, heading_form: Any, text_form: Any) -> None:
+    columns = table.columns
+    as_number = [_all_numbers(column) for column in columns]
+    for place, (heading, column) in enumerate(
+        zip(table.headings, columns, strict=True)
+    ):
+        sheet.set_column(
+            place,
+            place,
+            _width(heading, column),
+            None if as_number[place] else text_form,
+        )
+    for place, heading in enumerate(table.headings):
+        sheet.write_string(0, place, heading, heading_form)
+    sheet.freeze_panes(1, 0)
+    for row, record in enumerate(_records(columns), 1):
+        for place, cell in enumerate(record):
+            if not cell:
+                continue
+            if as_number[place]:
+                sheet.write_number(row, place, float(cell))
+            else:
+                sheet.write_string(row, place, cell, text_form)
+    if len(table) and table.headings:
+        sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
+        # Codes that look like numbers are meant to be text.
+        whole = f"A1:{_letters(len(table.headings))}{len(table) + 1}"
+        sheet.ignore_errors({"number_stored_as_text": whole})
+
+
+def _records(columns: Sequence[Column]) -> Iterator[tuple[str, ...]]:
+    length = len(columns[0]) if columns else 0
+    for start in range(0, length, _GROUP_RECORDS):
+        parts = [column.slice(start, _GROUP_RECORDS).to_pylist() for column in columns]
+        yield from zip(*parts, strict=True)
+
+
+def _tab_name(name: str) -> str:
+    wrong = _FORBIDDEN_IN_TABS.search(name)
+    if wrong or name.startswith("'") or name.endswith("'") or not name.strip():
+        raise UnwritableOutput(
+            f"'{name}' cannot be the name of a tab.",
+            "Tabs have no names with [ ] : * ? / \\ in them, nor an apostrophe at an "
+            "end. Name one with #sheet=NAME.",
+        )
+    if len(name) > MOST_TAB_CHARACTERS or name.casefold() == "history":
+        raise UnwritableOutput(
+            f"'{name}' cannot be the name of a tab: it is "
+            + (
+                f"{len(name)} characters long, and {MOST_TAB_CHARACTERS} are the most."
+                if len(name) > MOST_TAB_CHARACTERS
+                else "kept for the program that opens it."
+            ),
+            "Name another with #sheet=NAME.",
+        )
+    return name
+
+
+def _check_size(name: str, table: Table) -> None:
+    for count, most, noun in (
+        (len(table) + 1, MOST_ROWS, "rows"),
+        (len(table.headings), MOST_COLUMNS, "columns"),
+    ):
+        if count > most:
+            raise UnwritableOutput(
+                f"the list '{name}' would take {count} {noun}, and a tab has {most} at "
+                "the most. Nothing was written.",
+                "Write it as delimited text, or in parts.",
+            )
+    for heading, column in zip(table.headings, table.columns, strict=True):
+        for number, text in _doubtful(heading, column):
+            # The format counts in units of UTF-16.
+            length = len(text.encode("utf-16-le")) // 2
+            if length > MOST_CHARACTERS:
+                raise UnwritableOutput(
+                    f"a cell of the list '{name}' is {length} characters long, and a "
+                    f"cell of a workbook has {MOST_CHARACTERS} at the most. Nothing "
+                    "was written.",
+                    "Shorten it, or write the list as delimited text.",
+                    record=number or None,
+                    field=heading,
+                )
+            if any(mark in text for mark in _UNWRITABLE):
+                raise UnwritableOutput(
+                    f"a cell of the list '{name}' holds a character (U+FFFE or U+FFFF) "
+                    "that a workbook cannot. Nothing was written.",
+                    "Take it out, or write the list as delimited text.",
+                    record=number or None,
+                    field=heading,
+                )
+
+
+def _doubtful(heading: str, column: Column) -> Iterator[tuple[int, str]]:
+    """Yield the heading and the cells that may be too much; their numbers from 1."""
+    yield 0, heading
+    start = 0
+    for chunk in text_chunks(column):
+        lengths = np.diff(chunk.offsets)
+        for place in np.flatnonzero(lengths > MOST_CHARACTERS).tolist():
+            yield start + place + 1, chunk.array[place].as_py()
+        # Both characters begin with these two bytes in UTF-8.
+        at = np.flatnonzero(chunk.bytes[:-1] == 0xEF)
+        if len(at):
+            at = at[chunk.bytes[at + 1] == 0xBF]
+            cells = np.unique(np.searchsorted(chunk.offsets, at, "right") - 1)
+            for place in cells.tolist():
+                yield start + place + 1, chunk.array[place].as_py()
+        start += len(chunk.array)
+
+
+def _all_numbers(column: Column) -> bool:
+    """Tell whether all filled cells are numbers that come back as the same text."""
+    found = False
+    for chunk in text_chunks(column):
+        starts = chunk.bytes_at_start()
+        # Most fields of text are told by the first byte of some cell.
+        if np.any((starts > ord("9")) | ((starts < ord("-")) & (starts > 0))):
+            return False
+        for cell in set(chunk.array.to_pylist()):
+            if not cell:
+                continue
+            found = True
+            if len(cell) > 17 or number_of(cell) is None:
+                return False
+            if number_text(float(cell)) != cell:
+                return False
+    return found
+
+
+def _width(heading: str, column: Column) -> float:
+    first = column.slice(0, _MEASURED_RECORDS).to_pylist()
+    longest = max((len(cell) for cell in first), default=0)
+    return float(min(_WIDEST_COLUMN, max(longest, min(len(heading), 24), 6) + 2))
+
+
+def _letters(number: int) -> str:
+    text = ""
+    while number:
+        number, rest = divmod(number - 1, 26)
+        text = chr(ord("A") + rest) + text
+    return text
