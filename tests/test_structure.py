@@ -22,8 +22,9 @@ RANKS = {
     "account": 6,
     "work": 6,
     "demo": 6,
-    "docket": 7,
-    "cli": 8,
+    "report": 7,
+    "docket": 8,
+    "cli": 9,
 }
 
 

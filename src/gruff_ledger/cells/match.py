@@ -49,6 +49,27 @@ def loose(text: str) -> str:
     return " ".join(unicodedata.normalize("NFKC", unified).split())
 
 
+def letters(text: str) -> str:
+    """
+    Fold a text for the match level `letters`: loose, without punctuation and accents.
+
+    Accents are the combining marks of the canonical decomposition, punctuation is all
+    of the Unicode categories P.
+
+    Examples
+    --------
+    >>> letters("St. Élodie's  BERTH")
+    'st elodies berth'
+    """
+    folded = unicodedata.normalize("NFKD", loose(text))
+    kept = (
+        mark
+        for mark in folded
+        if (category := unicodedata.category(mark)) != "Mn" and category[0] != "P"
+    )
+    return " ".join("".join(kept).split())
+
+
 def fingerprints(column: Column) -> Fingerprints:
     """
     Return a 64-bit fingerprint of each cell: equal cells have equal ones.

@@ -67,3 +67,26 @@ def chunk_of(array: Any) -> Chunk:
 def cell_bytes(column: Column) -> int:
     """Return how many bytes the cells of a column take, without their offsets."""
     return sum(len(chunk.bytes) for chunk in text_chunks(column))
+
+
+_KEPT = np.zeros(256, np.bool_)
+_KEPT[[*b"0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"]] = True
+_KEPT[128:] = True
+_SMALL = np.arange(256, dtype=np.uint8)
+_SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
+
+
+def folded_chunk(chunk: Chunk) -> Chunk:
+    """
+    Return a chunk of only the letters and digits of each cell, in small letters.
+
+    Only ASCII is folded; other characters are kept as they are.
+    """
+    kept = _KEPT[chunk.bytes]
+    ends = np.zeros(len(kept) + 1, np.int32)
+    np.cumsum(kept, out=ends[1:])
+    offsets = ends[chunk.offsets]
+    data = _SMALL[chunk.bytes[kept]]
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
+    array = pa.Array.from_buffers(pa.string(), len(offsets) - 1, buffers)
+    return Chunk(array, offsets, data)

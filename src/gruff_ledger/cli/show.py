@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Mapping
 from pathlib import Path
 from types import TracebackType
-from typing import IO, TYPE_CHECKING, Any, Self
+from typing import IO, TYPE_CHECKING, Self
 
 import click
+import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.cli.words import (
@@ -18,6 +18,7 @@ from gruff_ledger.cli.words import (
     note_lines,
     paragraph,
     visible,
+    written_words,
 )
 from gruff_ledger.docket.engine import Run, account_text
 from gruff_ledger.lists.outputs import (
@@ -29,22 +30,6 @@ from gruff_ledger.lists.outputs import (
 
 if TYPE_CHECKING:
     from rich.console import Console
-
-_DELIMITER_NAMES = {
-    ",": "commas",
-    ";": "semicolons",
-    "\t": "tabs",
-    "|": "vertical bars",
-}
-
-_FORMAT_NAMES = {
-    "xlsx": "XLSX",
-    "ods": "ODS",
-    "json": "JSON",
-    "json-lines": "JSON Lines",
-    "parquet": "Parquet",
-    "sqlite": "SQLite",
-}
 
 # Work that takes longer than this says what it is doing.
 _QUIET_SECONDS = 1.0
@@ -143,6 +128,9 @@ def show_verb(
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
     summary: list[str] = []
+    if verb == "survey" and run.result is not None:
+        _show_survey(run, writing, as_json=as_json, quiet=quiet)
+        return
     if as_json:
         summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
     elif not quiet:
@@ -175,6 +163,29 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
     )
 
 
+def _show_survey(
+    run: Run, writing: WritingTerms, *, as_json: bool, quiet: bool
+) -> None:
+    """Show a survey: a page on a terminal, a table in a pipe, or all of it as JSON."""
+    from gruff_ledger.cli.survey import survey_facts, survey_view
+
+    if as_json:
+        text = msgspec.json.format(msgspec.json.encode(survey_facts(run)), indent=2)
+        click.echo(text)
+        return
+    if not sys.stdout.isatty() or writing != WritingTerms():
+        _show_result(run, writing, 0)
+    else:
+        console = _console(sys.stdout)
+        console.print(survey_view(run, console.width))
+        console.print()
+    if not quiet:
+        if not sys.stdout.isatty():
+            for line in _remark_lines(run.account, in_docket=False):
+                click.echo(line, err=True)
+        click.echo(balance_words(run.balance), err=True)
+
+
 def _summary_lines(
     account: Account, balance: Balance, ledger: Path | None
 ) -> list[str]:
@@ -198,31 +209,6 @@ def _source_words(line: Line) -> str:
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
         f"({written_words(facts)})."
     )
-
-
-def written_words(facts: Mapping[str, Any]) -> str:
-    """Say how a source is written, from its facts in the account."""
-    said = []
-    if facts["format"] == "delimited":
-        mark = " with a byte-order mark" if facts["byte_order_mark"] else ""
-        said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
-    else:
-        said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
-    if "tab" in facts:
-        hidden = "hidden tab" if facts.get("hidden") else "tab"
-        said.append(f"{hidden} '{facts['tab']}'")
-    if "table" in facts:
-        said.append(f"table '{facts['table']}'")
-    if "pointer" in facts:
-        said.append(f"under {facts['pointer']}")
-    if facts["heading_row"] is not None:
-        row = facts["heading_row"]
-        said.append(f"heading in row {row}" if row else "no heading")
-    return ", ".join(said)
-
-
-def _delimiter_words(delimiter: str) -> str:
-    return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
 
 
 def balance_words(balance: Balance) -> str:

@@ -27,6 +27,9 @@ _LEAST_RECORDS = 5
 # out and named.
 _LEAST_WIDTH = 8
 
+# The longest bar, in characters.
+_BAR_CELLS = 12
+
 # What rich puts between two columns of this kind of table.
 _GAP_WIDTH = 3
 
@@ -55,6 +58,14 @@ def list_view(
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]
     headings = [visible(heading) for heading in table.headings]
+    if measured in table.headings:
+        place = table.headings.index(measured)
+        bars = _bars([record[place] for record in records], table, measured)
+        headings.insert(place + 1, "")
+        records = [
+            (*record[: place + 1], bar, *record[place + 1 :])
+            for record, bar in zip(records, bars, strict=True)
+        ]
     shown = zip(headings, *records, strict=True)
     natural = [max(map(cell_len, texts)) for texts in shown]
     widths = _fitted(natural, width)
@@ -75,6 +86,16 @@ def list_view(
     for record in records:
         view.add_row(*map(Text, record[: len(widths)]))
     return Group(view, *_rest(len(table) - len(records), headings[len(widths) :]))
+
+
+def _bars(numbers: list[str], table: Table, measured: str) -> list[str]:
+    """Draw whole numbers as bars, the greatest of the field as long as it may be."""
+    most = max(map(int, table.column(measured).to_pylist()), default=0)
+    eighths = [round(int(number) * _BAR_CELLS * 8 / max(most, 1)) for number in numbers]
+    return [
+        "█" * (length // 8) + ("", *"▏▎▍▌▋▊▉")[length % 8] if length else "▏"
+        for length in eighths
+    ]
 
 
 def _fitted(natural: list[int], width: int) -> list[int]:

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from gruff_ledger.outcome import Finding, Note
@@ -19,6 +19,22 @@ if TYPE_CHECKING:
 _UNSAFE = re.compile(
     "[\x00-\x1f\x7f-\x9f\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
 )
+
+_DELIMITER_NAMES = {
+    ",": "commas",
+    ";": "semicolons",
+    "\t": "tabs",
+    "|": "vertical bars",
+}
+
+_FORMAT_NAMES = {
+    "xlsx": "XLSX",
+    "ods": "ODS",
+    "json": "JSON",
+    "json-lines": "JSON Lines",
+    "parquet": "Parquet",
+    "sqlite": "SQLite",
+}
 
 # How many records a note or finding shows.
 _SHOWN_RECORDS = 3
@@ -46,6 +62,31 @@ def counted(count: int, noun: str) -> str:
     ('1 record', '0 records')
     """
     return f"{count} {noun if count == 1 else noun + 's'}"
+
+
+def written_words(facts: Mapping[str, Any]) -> str:
+    """Say how a source is written, from its facts in the account."""
+    said = []
+    if facts["format"] == "delimited":
+        mark = " with a byte-order mark" if facts["byte_order_mark"] else ""
+        said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
+    else:
+        said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
+    if "tab" in facts:
+        hidden = "hidden tab" if facts.get("hidden") else "tab"
+        said.append(f"{hidden} '{facts['tab']}'")
+    if "table" in facts:
+        said.append(f"table '{facts['table']}'")
+    if "pointer" in facts:
+        said.append(f"under {facts['pointer']}")
+    if facts["heading_row"] is not None:
+        row = facts["heading_row"]
+        said.append(f"heading in row {row}" if row else "no heading")
+    return ", ".join(said)
+
+
+def _delimiter_words(delimiter: str) -> str:
+    return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
 
 
 def places(

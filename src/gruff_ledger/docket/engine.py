@@ -126,7 +126,7 @@ def run(
             on_step("writing")
             _write(job, formats, tables, account, balance, outputs)
             for further, facts in details:
-                _write_further(further, facts, outputs)
+                _write_further(further, facts, account, outputs)
             result = tables.get(_last_list(job)) if keep_result else None
             outputs.commit()
     return Run(account, balance, result, measured, detail)
@@ -323,9 +323,14 @@ def _write_parts(
     outputs.write(path, lambda sink: write_parts(path, found, parts, terms, sink))
 
 
-def _write_further(further: FurtherOut, detail: Any, outputs: Outputs) -> None:
+def _write_further(
+    further: FurtherOut, detail: Any, account: Account, outputs: Outputs
+) -> None:
+    known = {line.result: line.facts for line in account.sources}
     ending = further.path.suffix.lower()
-    outputs.write(further.path, lambda sink: further.what.write(detail, sink, ending))
+    outputs.write(
+        further.path, lambda sink: further.what.write(detail, sink, ending, known)
+    )
 
 
 def account_text(account: Account, balance: Balance) -> bytes:

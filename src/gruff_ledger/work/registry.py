@@ -26,8 +26,8 @@ class Further(NamedTuple):
         As a docket and a command write it.
     description : str
     writer : str
-        A function ``module:name`` that takes `Outcome.detail`, a binary file and the
-        ending of the path.
+        A function ``module:name`` that takes `Outcome.detail`, a binary file, the
+        ending of the path, and what the account knows of each source by its name.
     endings : tuple of str
         Those that the path may have.
     """
@@ -85,6 +85,28 @@ class Verb(NamedTuple):
 VERBS = {
     verb.name: verb
     for verb in (
+        Verb(
+            "survey",
+            "Take a first look: what is in the lists, field by field.",
+            several=True,
+            further=(
+                Further(
+                    "chart",
+                    "Draw filled, repeated and blank cells of each field, to a .png or "
+                    ".svg file.",
+                    "gruff_ledger.report.charts:write_survey_chart",
+                    (".png", ".svg"),
+                ),
+                Further(
+                    "draft-rules",
+                    "Write a first set of rules for the fields, to a .json file in the "
+                    "W3C's metadata format for tabular data.",
+                    "gruff_ledger.report.rules:write_draft_rules",
+                    (".json",),
+                ),
+            ),
+        ),
+        Verb("count", "Count how often each value occurs.", several=True),
         Verb("flag", "Check cells against rules and list what is wrong."),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
         Verb("merge", "Put lists end to end, matched by heading.", several=True),

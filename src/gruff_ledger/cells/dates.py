@@ -1,0 +1,206 @@
+"""Dates in cells: the forms they are written in, and which can be read both ways.
+
+ISO 8601 dates (with or without a time), and days, months and years in figures with
+``-``, ``/`` or ``.`` between. Patterns are those of Unicode LDML.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.table import Indices, Mask
+
+_SEPARATORS = np.frombuffer(b"-/.", np.uint8)
+
+# Lengths of the parts of a date in figures.
+_FORMS = tuple((a, b, year) for year in (4, 2) for a in (1, 2) for b in (1, 2))
+
+_Key = npt.NDArray[np.int64]
+
+
+class DateForms(msgspec.Struct):
+    """
+    The dates of a field, by how they can be read.
+
+    Attributes
+    ----------
+    count : int
+        Cells that are dates.
+    iso, day_first, month_first, two_ways : int
+        Of these, the ones of ISO 8601; those in figures that can only have the day or
+        the month first; those that could have either.
+    two_ways_at : list of ndarray
+        Where the last ones are.
+    """
+
+    count: int = 0
+    iso: int = 0
+    day_first: int = 0
+    month_first: int = 0
+    two_ways: int = 0
+    two_ways_at: list[Any] = msgspec.field(default_factory=list)
+    shapes: set[tuple[int, int, int, str]] = msgspec.field(default_factory=set)
+    # The least and greatest as yyyymmdd, for ISO, day first and month first.
+    spans: dict[str, tuple[int, int]] = msgspec.field(default_factory=dict)
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether it is clear which of day and month comes first."""
+        return not self.two_ways or bool(self.day_first) != bool(self.month_first)
+
+    @property
+    def pattern(self) -> str:
+        """The pattern (LDML) that most dates of the field are written in."""
+        if self.iso * 2 >= self.count or not self.shapes:
+            return "yyyy-MM-dd"
+        firsts = {first for first, _, _, _ in self.shapes}
+        seconds = {second for _, second, _, _ in self.shapes}
+        years = {year for _, _, year, _ in self.shapes}
+        marks = sorted({mark for _, _, _, mark in self.shapes})
+        mark = marks[0] if len(marks) == 1 else "-"
+        year = "yyyy" if years == {4} else "yy"
+        day_first = _joined(mark, "d", firsts, "M", seconds, year)
+        month_first = _joined(mark, "M", firsts, "d", seconds, year)
+        if self.day_first and not self.month_first:
+            return day_first
+        if self.month_first and not self.day_first:
+            return month_first
+        return f"{day_first} or {month_first}"
+
+    @property
+    def least(self) -> str:
+        """The first date, in ISO 8601, where it can be told."""
+        return self._end(min)
+
+    @property
+    def greatest(self) -> str:
+        """The last date, in ISO 8601, where it can be told."""
+        return self._end(max)
+
+    def _end(self, chosen: Any) -> str:
+        if not self.is_settled or any(year == 2 for _, _, year, _ in self.shapes):
+            return ""
+        way = "month" if self.month_first else "day"
+        spans = [self.spans[name] for name in ("iso", way) if name in self.spans]
+        key = chosen(chosen(span) for span in spans) if spans else 0
+        return f"{key // 10000:04}-{key // 100 % 100:02}-{key % 100:02}" if key else ""
+
+    def add_span(self, name: str, keys: _Key) -> None:
+        """Take note of the least and greatest of some dates."""
+        if len(keys):
+            low, high = int(keys.min()), int(keys.max())
+            before = self.spans.get(name, (low, high))
+            self.spans[name] = (min(low, before[0]), max(high, before[1]))
+
+
+def _joined(
+    mark: str, one: str, ones: set[int], other: str, others: set[int], year: str
+) -> str:
+    first = one * (2 if ones == {2} else 1)
+    second = other * (2 if others == {2} else 1)
+    return mark.join((first, second, year))
+
+
+def chunk_dates(
+    chunk: Chunk, candidates: Indices, start: int, forms: DateForms
+) -> None:
+    """
+    Take note of the dates among some cells of a chunk.
+
+    Parameters
+    ----------
+    chunk : Chunk
+    candidates : ndarray of int64
+        The cells to look at.
+    start : int
+        Index of the chunk's first cell in its field.
+    forms : DateForms
+        To be added to.
+    """
+    if not len(candidates):
+        return
+    lengths = np.diff(chunk.offsets)[candidates]
+    at = chunk.offsets[:-1][candidates]
+    for length in (10, 16, 19, 20):
+        _take_iso(chunk, at[lengths == length], length, forms)
+    for first, second, year in _FORMS:
+        fitting = lengths == first + second + year + 2
+        if fitting.any():
+            _take_figures(
+                chunk, candidates[fitting], start, (first, second, year), forms
+            )
+
+
+def _take_iso(chunk: Chunk, at: Any, length: int, forms: DateForms) -> None:
+    if not len(at):
+        return
+    cells = chunk.bytes[at[:, None] + np.arange(length)]
+    good = (cells[:, 4] == ord("-")) & (cells[:, 7] == ord("-"))
+    good &= _digits(cells, (0, 1, 2, 3, 5, 6, 8, 9))
+    if length > 10:
+        good &= (cells[:, 10] == ord("T")) | (cells[:, 10] == ord(" "))
+        good &= (cells[:, 13] == ord(":")) & _digits(cells, (11, 12, 14, 15))
+    if length > 16:
+        good &= (cells[:, 16] == ord(":")) & _digits(cells, (17, 18))
+    if length > 19:
+        good &= cells[:, 19] == ord("Z")
+    year, month, day = (_number(cells, *span) for span in ((0, 4), (5, 7), (8, 10)))
+    good &= (month >= 1) & (month <= 12) & (day >= 1) & (day <= 31)
+    count = int(np.count_nonzero(good))
+    forms.count += count
+    forms.iso += count
+    forms.add_span("iso", (year * 10000 + month * 100 + day)[good])
+
+
+def _take_figures(
+    chunk: Chunk,
+    places: Indices,
+    start: int,
+    lengths: tuple[int, int, int],
+    forms: DateForms,
+) -> None:
+    first, second, year = lengths
+    length = first + second + year + 2
+    at = chunk.offsets[:-1][places]
+    cells = chunk.bytes[at[:, None] + np.arange(length)]
+    one, two = first, first + 1 + second
+    good: Mask = np.isin(cells[:, one], _SEPARATORS)
+    good &= cells[:, one] == cells[:, two]
+    digits = [place for place in range(length) if place not in (one, two)]
+    good &= _digits(cells, digits)
+    if not good.any():
+        return
+    a = _number(cells, 0, one)
+    b = _number(cells, one + 1, two)
+    years = _number(cells, two + 1, length)
+    day_can: Mask = good & (a >= 1) & (a <= 31) & (b >= 1) & (b <= 12)
+    month_can: Mask = good & (a >= 1) & (a <= 12) & (b >= 1) & (b <= 31)
+    both = day_can & month_can & (a != b)
+    forms.count += int(np.count_nonzero(day_can | month_can))
+    forms.day_first += int(np.count_nonzero(day_can & ~month_can))
+    forms.month_first += int(np.count_nonzero(month_can & ~day_can))
+    forms.two_ways += int(np.count_nonzero(both))
+    if both.any():
+        forms.two_ways_at.append(places[both] + start)
+    for mark in np.unique(cells[day_can | month_can, one]).tolist():
+        forms.shapes.add((first, second, year, chr(mark)))
+    forms.add_span("day", (years * 10000 + b * 100 + a)[day_can])
+    forms.add_span("month", (years * 10000 + a * 100 + b)[month_can])
+
+
+def _digits(cells: npt.NDArray[np.uint8], places: Any) -> Mask:
+    some = cells[:, list(places)]
+    found: Mask = ((some >= ord("0")) & (some <= ord("9"))).all(axis=1)
+    return found
+
+
+def _number(cells: npt.NDArray[np.uint8], start: int, stop: int) -> _Key:
+    value = np.zeros(len(cells), np.int64)
+    for place in range(start, stop):
+        value = value * 10 + (cells[:, place].astype(np.int64) - ord("0"))
+    return value

@@ -1,0 +1,245 @@
+"""The page that `survey` shows: each list, its fields, and what looks wrong in them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import msgspec
+from rich import box
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Column as ScreenColumn
+from rich.table import Table as ScreenTable
+from rich.text import Text
+
+from gruff_ledger.account.ledger import Account, Line
+from gruff_ledger.cli.words import counted, places, visible, written_words
+from gruff_ledger.docket.engine import Run
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import with_terms_named
+from gruff_ledger.work.fieldfacts import FieldFacts
+from gruff_ledger.work.survey import Surveyed, Warned
+
+_LONGEST_NAME = 24
+_LONGEST_VALUE = 20
+
+# Narrower than this, the commonest values are left out.
+_ROOM_FOR_VALUES = 120
+
+
+def survey_view(run: Run, width: int) -> Group:
+    """
+    Lay out a survey for a window of that width.
+
+    Parameters
+    ----------
+    run : Run
+        Of `survey`.
+    width : int
+        In characters.
+    """
+    parts: list[RenderableType] = []
+    for one in run.detail:
+        line = _line(run.account, one)
+        parts += [
+            Text(),
+            Text(visible(_address(run.account, one)), style="bold"),
+            Text(_facts(line), style=""),
+            _field_table(one, line, width),
+        ]
+        parts += _remarks(run.account, one, line)
+    return Group(*parts)
+
+
+def survey_facts(run: Run) -> dict[str, Any]:
+    """Return a survey as plain values, for ``--json``."""
+    lists = []
+    for one in run.detail:
+        line = _line(run.account, one)
+        source = {
+            key: value
+            for key, value in line.facts.items()
+            if key not in ("headings", "sha256")
+        }
+        fields = [_field_values(fact, line) for fact in one.fields]
+        warnings = [
+            {
+                "kind": each.kind,
+                "field": each.field,
+                "count": each.count,
+                "text": each.text,
+                "command": _command(each, _address(run.account, one)),
+                "records": each.origin.record[:10].tolist(),
+            }
+            for each in one.warned
+        ]
+        lists.append(
+            {
+                "list": one.name,
+                **source,
+                "records": one.records,
+                "blank_at_end": line.left_out,
+                "set_aside": line.records_aside,
+                "notes": [note.what for note in line.notes],
+                "fields": fields,
+                "warnings": warnings,
+            }
+        )
+    return {"lists": lists}
+
+
+def _field_values(fact: FieldFacts, line: Line) -> dict[str, Any]:
+    values: dict[str, Any] = msgspec.to_builtins(
+        fact, enc_hook=lambda value: None, str_keys=True
+    )
+    for key in ("found", "dates", "values", "lengths", "look_alike_example"):
+        values.pop(key, None)
+    values["commonest"] = [
+        {"value": value, "count": count} for value, count in fact.commonest
+    ]
+    if fact.dates is not None:
+        dates = fact.dates
+        values["dates"] = {
+            "pattern": dates.pattern,
+            "count": dates.count,
+            "day_first": dates.day_first,
+            "month_first": dates.month_first,
+            "two_ways": dates.two_ways,
+        }
+    row = line.facts["heading_row"]
+    if row is not None and fact.filled:
+        values["last_filled_row"] = row + fact.last_filled
+    return values
+
+
+def _line(account: Account, one: Surveyed) -> Line:
+    return next(line for line in account.sources if line.result == one.name)
+
+
+def _address(account: Account, one: Surveyed) -> str:
+    address: str = _line(account, one).facts["address"]
+    return address
+
+
+def _facts(line: Line) -> str:
+    said = [counted(line.records_out, "record"), counted(_fields(line), "field")]
+    said.append(written_words(line.facts))
+    if line.left_out:
+        said.append(f"{counted(line.left_out, 'blank record')} at the end left out")
+    if line.records_aside:
+        said.append(f"{counted(line.records_aside, 'record')} set aside")
+    return "; ".join(said)
+
+
+def _fields(line: Line) -> int:
+    return len(line.facts["headings"])
+
+
+def _field_table(one: Surveyed, line: Line, width: int) -> ScreenTable:
+    columns = ["field", "kind", "filled", "blank", "distinct"]
+    numbers = any(fact.numbers and fact.sum for fact in one.fields)
+    if numbers:
+        columns += ["below 0", "zero", "above 0", "no number"]
+    columns += ["least", "greatest"]
+    if numbers:
+        columns.append("sum")
+    columns += ["longest", "last"]
+    with_values = width >= _ROOM_FOR_VALUES and any(
+        fact.commonest for fact in one.fields
+    )
+    if with_values:
+        columns.append("commonest")
+    left = ("field", "kind", "commonest")
+    view = ScreenTable(
+        *(
+            ScreenColumn(
+                name,
+                justify="left" if name in left else "right",
+                no_wrap=name not in ("field", "kind", "commonest"),
+                overflow="fold",
+            )
+            for name in columns
+        ),
+        box=box.SIMPLE_HEAD,
+        pad_edge=False,
+        padding=(0, 1, 0, 0),
+        header_style="",
+    )
+    for fact in one.fields:
+        cells = _cells(fact, line)
+        view.add_row(*(Text(visible(cells[name])) for name in columns))
+    return view
+
+
+def _cells(fact: FieldFacts, line: Line) -> dict[str, str]:
+    has_numbers = bool(fact.numbers and fact.sum)
+    row = line.facts["heading_row"]
+    last = str(fact.last_filled + (row or 0)) if fact.filled else ""
+    if fact.gaps:
+        last += f" ({counted(fact.gaps, 'gap')})"
+    value, count = fact.commonest[0] if fact.commonest else ("", 0)
+    return {
+        "field": _cut(fact.field, _LONGEST_NAME),
+        "kind": fact.kind_words,
+        "filled": str(fact.filled),
+        "blank": str(fact.blank) if fact.blank else "",
+        "distinct": str(fact.distinct),
+        "below 0": str(fact.negative) if has_numbers else "",
+        "zero": str(fact.zero) if has_numbers else "",
+        "above 0": str(fact.positive) if has_numbers else "",
+        "no number": str(fact.not_a_number) if has_numbers else "",
+        "least": _cut(fact.least, _LONGEST_VALUE),
+        "greatest": _cut(fact.greatest, _LONGEST_VALUE),
+        "sum": fact.sum,
+        "longest": str(fact.longest),
+        "last": last,
+        "commonest": f"{_cut(value, _LONGEST_VALUE)} ({count})" if count else "",
+    }
+
+
+def _cut(text: str, most: int) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def _remarks(account: Account, one: Surveyed, line: Line) -> Iterator[RenderableType]:
+    """Yield what was met on reading, then the warnings, each hanging on its mark."""
+    names = account.source_names
+    for note in line.notes:
+        yield _hanging("! " if note.warning else "- ", _note_text(note, names))
+    for found in line.findings:
+        text = f"{found.message.rstrip('.')}: {places(found.origin, names)}."
+        yield _hanging("! ", text)
+    for each in one.warned:
+        text = f"{each.field}: {each.text}: {_records(each, line)}."
+        yield _hanging("! ", text)
+        if each.command:
+            yield _hanging("  ", _command(each, _address(account, one)))
+
+
+def _note_text(note: Note, names: Sequence[str]) -> str:
+    text = note.what
+    if note.origin is not None and len(note.origin):
+        text = f"{text.rstrip('.')}: {places(note.origin, names)}."
+    return f"{text} {with_terms_named(note.remedy, in_docket=False)}".strip()
+
+
+def _records(each: Warned, line: Line) -> str:
+    numbers = each.origin.record
+    row = line.facts["heading_row"]
+    noun, above = ("row", row) if row is not None else ("record", 0)
+    told = ", ".join(str(number + above) for number in numbers[:3].tolist())
+    more = f", and {len(numbers) - 3} more" if len(numbers) > 3 else ""
+    return f"{noun}{'' if len(numbers) == 1 else 's'} {told}{more}"
+
+
+def _command(each: Warned, address: str) -> str:
+    from gruff_ledger.work.survey import shell_quoted
+
+    return each.command.replace("LIST", shell_quoted(address))
+
+
+def _hanging(mark: str, text: str) -> RenderableType:
+    hung = ScreenTable.grid(ScreenColumn(no_wrap=True), ScreenColumn(overflow="fold"))
+    hung.add_row(Text(mark), Text(visible(text)))
+    return Padding(hung, 0)

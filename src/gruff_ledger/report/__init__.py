@@ -1,0 +1,1 @@
+"""What is made to be looked at or handed on beside lists: charts, rules."""

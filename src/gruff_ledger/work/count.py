@@ -1,0 +1,275 @@
+"""count: how often each value occurs, or each combination of values.
+
+Values are those of the fields named, compared at a match level; blank is a value like
+any other. Counts are of records, and their sum is that of the lists.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from decimal import ROUND_HALF_UP, Decimal
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.match import letters, loose
+from gruff_ledger.naming import find_fields, made_headings
+from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Origin,
+    Table,
+    concat_columns,
+    number_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.terms import Terms
+from gruff_ledger.work.keys import first_with_same_key
+
+_FOLDS = {"loose": loose, "letters": letters}
+
+# Spellings of one value that are named, the commonest first.
+_NAMED_SPELLINGS = 8
+
+
+class CountTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    by: Annotated[
+        tuple[str, ...],
+        Meta(
+            description="The fields whose values are counted, together where there are "
+            "several; without them, whole records are."
+        ),
+    ] = ()
+    match: Annotated[
+        Literal["exact", "loose", "letters"],
+        Meta(
+            description="When two values are the same: exact, to the character; loose, "
+            "but for letter case and spaces; letters, also but for punctuation and "
+            "accents. The spellings are then listed."
+        ),
+    ] = "exact"
+    order: Annotated[
+        Literal["count", "value", "appearance"],
+        Meta(
+            description="The most frequent first; or in the order of the values; or as "
+            "they appear."
+        ),
+    ] = "count"
+    over: Annotated[
+        int,
+        Meta(description="Show only what occurs more often than this."),
+    ] = 0
+
+    def __post_init__(self) -> None:
+        """Refuse a limit that means nothing."""
+        if self.over < 0:
+            raise BadTerms(
+                f"{self.over} is too little.", "Give 0 or more.", term="over"
+            )
+
+
+def perform(terms: CountTerms, *tables: Table) -> Outcome:
+    """
+    Count the values of the lists.
+
+    Parameters
+    ----------
+    terms : CountTerms
+    *tables : Table
+
+    Returns
+    -------
+    Outcome
+        A record a value: the value, its count and share; in which lists, where there
+        are several; its spellings, where they may differ.
+
+    Raises
+    ------
+    UnknownField
+        If a list does not have one of the fields.
+    BadTerms
+        If no fields are named, and the lists do not have the same ones.
+    """
+    columns, headings, notes = _key_columns(terms, tables)
+    n = sum(map(len, tables))
+    origin = Origin.concat([table.origin for table in tables])
+    exact = first_with_same_key(columns) if n else np.zeros(0, np.int64)
+    group = _folded(columns, exact, terms.match)
+    firsts, inverse, counts = np.unique(group, return_inverse=True, return_counts=True)
+    texts = [taken(column, firsts) for column in columns]
+    order = _order(terms.order, counts, texts)
+    order = order[counts[order] > terms.over]
+    figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
+    shown = tuple(taken(column, order) for column in texts)
+    # A field of the list can have the name of a figure.
+    named, _ = made_headings((*headings, *figures))
+    table = Table(
+        named,
+        (*shown, *figures.values()),
+        origin.pick(firsts[order]),
+        "the count",
+    )
+    notes += _said(terms, len(counts), len(order), counts, order, exact, group)
+    return Outcome(table, notes=notes, summed=n, measured=named[len(headings)])
+
+
+def _key_columns(
+    terms: CountTerms, tables: Sequence[Table]
+) -> tuple[list[Column], tuple[str, ...], tuple[Note, ...]]:
+    """Return the fields to count by, end to end over the lists."""
+    notes: tuple[Note, ...] = ()
+    if not terms.by:
+        headings = tables[0].headings
+        for table in tables[1:]:
+            if table.headings != headings:
+                raise BadTerms(
+                    f"{tables[0].name} and {table.name} do not have the same fields.",
+                    "Name the fields to count in `by`.",
+                    term="by",
+                )
+        found = [headings] * len(tables)
+    else:
+        found = []
+        for table in tables:
+            mine, said = find_fields(table, terms.by, "by")
+            found.append(mine)
+            notes += said
+    columns = [
+        concat_columns(
+            [
+                table.column(mine[place])
+                for table, mine in zip(tables, found, strict=True)
+            ]
+        )
+        for place in range(len(found[0]))
+    ]
+    return columns, found[0], notes
+
+
+def _folded(columns: Sequence[Column], exact: Indices, match: str) -> Indices:
+    """For each record, return the first one that is the same at the match level."""
+    if match == "exact" or not len(exact):
+        return exact
+    fold = _FOLDS[match]
+    firsts, inverse = np.unique(exact, return_inverse=True)
+    cells = zip(*(taken(column, firsts).to_pylist() for column in columns), strict=True)
+    seen: dict[tuple[str, ...], int] = {}
+    representative = [
+        seen.setdefault(tuple(map(fold, key)), place)
+        for place, key in zip(firsts.tolist(), cells, strict=True)
+    ]
+    return np.array(representative, np.int64)[inverse]
+
+
+def _order(order: str, counts: Indices, texts: Sequence[Column]) -> Indices:
+    if order == "appearance":
+        return np.arange(len(counts))
+    if order == "count":
+        return np.argsort(-counts, kind="stable")
+    keys = list(zip(*(column.to_pylist() for column in texts), strict=True))
+    return np.array(sorted(range(len(keys)), key=keys.__getitem__), np.int64)
+
+
+def _figures(
+    terms: CountTerms,
+    tables: Sequence[Table],
+    columns: Sequence[Column],
+    exact: Indices,
+    inverse: Indices,
+    counts: Indices,
+    order: Indices,
+    n: int,
+) -> dict[str, Column]:
+    figures = {
+        "count": number_column(counts[order]),
+        "share": _shares(counts[order], n),
+    }
+    if len(tables) > 1:
+        starts = np.cumsum([0, *(len(table) for table in tables)])
+        per_list = np.stack(
+            [
+                np.bincount(inverse[start:end], minlength=len(counts))[order]
+                for start, end in itertools.pairwise(starts)
+            ]
+        )
+        names = [table.name for table in tables]
+        figures["lists"] = text_column(
+            ", ".join(
+                f"{name} {count}"
+                for name, count in zip(names, row, strict=True)
+                if count
+            )
+            for row in per_list.T.tolist()
+        )
+    if terms.match != "exact":
+        figures["spellings"] = _spellings(columns, exact, inverse, order)
+    return figures
+
+
+def _shares(counts: Indices, n: int) -> Column:
+    """Return exact shares in per cent, rounded half up to a tenth."""
+    tenth = Decimal("0.1")
+    known = {
+        count: f"{(Decimal(count) * 100 / n).quantize(tenth, ROUND_HALF_UP)}%"
+        for count in set(counts.tolist())
+    }
+    return text_column(known[count] for count in counts.tolist())
+
+
+def _spellings(
+    columns: Sequence[Column], exact: Indices, inverse: Indices, order: Indices
+) -> Column:
+    """Return, for each value that has several spellings, how often each occurs."""
+    spelt, counts = np.unique(exact, return_counts=True)
+    texts = list(
+        zip(*(taken(column, spelt).to_pylist() for column in columns), strict=True)
+    )
+    of_value: dict[int, list[tuple[int, str]]] = {}
+    for value, count, key in zip(
+        inverse[spelt].tolist(), counts.tolist(), texts, strict=True
+    ):
+        of_value.setdefault(value, []).append((count, " / ".join(key)))
+    told = []
+    for value in order.tolist():
+        mine = sorted(of_value[value], key=lambda each: -each[0])
+        words = [f"'{text}' {count}" for count, text in mine[:_NAMED_SPELLINGS]]
+        if len(mine) > _NAMED_SPELLINGS:
+            words.append(f"and {len(mine) - _NAMED_SPELLINGS} more")
+        told.append(", ".join(words) if len(mine) > 1 else "")
+    return text_column(told)
+
+
+def _said(
+    terms: CountTerms,
+    values: int,
+    shown: int,
+    counts: Indices,
+    order: Indices,
+    exact: Indices,
+    group: Indices,
+) -> tuple[Note, ...]:
+    notes = [Note(f"{values} distinct value{'' if values == 1 else 's'}.")]
+    if shown < values:
+        rest = int(counts.sum() - counts[order].sum())
+        notes.append(
+            Note(
+                f"{values - shown} of them occur {terms.over} times or less and are "
+                f"not shown; they stand for {rest} record{'' if rest == 1 else 's'}.",
+                "To show them, lower `over`.",
+            )
+        )
+    if terms.match != "exact":
+        spellings = len(np.unique(exact))
+        merged = spellings - len(np.unique(group))
+        if merged:
+            notes.append(
+                Note(f"Compared exactly, there would be {merged} more distinct values.")
+            )
+    return tuple(notes)

@@ -1,0 +1,297 @@
+"""survey: a first look at lists, field by field.
+
+For each field: how many cells are filled and blank, how many distinct values there are,
+what kind they are of, the least, the greatest and the exact sum, where it ends and what
+looks wrong. A field is of the kind that most of its filled cells are; digits with
+leading zeros, or more of them than a spreadsheet keeps, are codes and not numbers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated
+
+import msgspec
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.naming import find_fields, format_names
+from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.table import Origin, Table, mapped, text_column
+from gruff_ledger.terms import Terms
+from gruff_ledger.work.fieldfacts import FieldFacts, field_facts
+
+HEADINGS = (
+    "list",
+    "field",
+    "kind",
+    "filled",
+    "blank",
+    "distinct",
+    "least",
+    "greatest",
+    "sum",
+    "negative",
+    "zero",
+    "positive",
+    "not a number",
+    "longest",
+    "last filled record",
+    "gaps",
+    "stray spaces",
+    "no-break spaces",
+    "look-alikes",
+    "formula-like",
+    "commonest",
+)
+
+# How many of the commonest values a table names.
+_NAMED_VALUES = 3
+
+
+class SurveyTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    fields: Annotated[
+        tuple[str, ...],
+        Meta(description="The fields to look at; all of them, unless named."),
+    ] = ()
+    null: Annotated[
+        tuple[str, ...],
+        Meta(description="Words that stand for nothing, such as n/a: they are blank."),
+    ] = ()
+
+
+class Warned(msgspec.Struct, frozen=True):
+    """
+    Something in a field that looks wrong.
+
+    Attributes
+    ----------
+    kind, text : str
+    command : str
+        The command that shows or settles it; LIST stands for the list's address.
+    """
+
+    kind: str
+    field: str
+    count: int
+    text: str
+    command: str
+    origin: Origin
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """What was found out of one list."""
+
+    name: str
+    source: int
+    records: int
+    fields: tuple[FieldFacts, ...]
+    warned: tuple[Warned, ...]
+    null: tuple[str, ...] = ()
+
+
+def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
+    """
+    Look at every field of the lists.
+
+    Parameters
+    ----------
+    terms : SurveyTerms
+    *tables : Table
+
+    Returns
+    -------
+    Outcome
+        A record a field; `detail` holds a `Surveyed` a list.
+
+    Raises
+    ------
+    UnknownField
+        If a list does not have one of the fields named.
+    """
+    looked: list[Surveyed] = []
+    notes: list[Note] = []
+    for table in tables:
+        headings, said = find_fields(table, terms.fields, "fields")
+        chosen = headings or table.headings
+        notes += said
+        facts = mapped(
+            lambda heading, table=table: field_facts(  # type: ignore[misc]
+                heading, table.column(heading), table.origin, terms.null
+            ),
+            chosen,
+        )
+        warned = tuple(each for fact in facts for each in _warned(fact))
+        source = int(table.origin.source[0]) if len(table) else len(looked)
+        looked.append(
+            Surveyed(table.name, source, len(table), tuple(facts), warned, terms.null)
+        )
+        notes += [
+            Note(
+                f"{table.name}, {each.field}: {each.text}",
+                f"{each.command}." if each.command else "",
+                each.origin,
+                warning=True,
+            )
+            for each in warned
+        ]
+    return Outcome(
+        _table(looked),
+        notes=tuple(notes),
+        summed=sum(map(len, tables)),
+        detail=tuple(looked),
+    )
+
+
+def _table(looked: Sequence[Surveyed]) -> Table:
+    rows = [_row(one.name, fact) for one in looked for fact in one.fields]
+    sources = [one.source for one in looked for _ in one.fields]
+    # A field has its place in the heading row, which is above record 1.
+    origin = Origin(np.array(sources, np.int32), np.zeros(len(rows), np.int64))
+    columns = tuple(
+        text_column(row[place] for row in rows) for place in range(len(HEADINGS))
+    )
+    return Table(HEADINGS, columns, origin, "the survey")
+
+
+def _row(name: str, fact: FieldFacts) -> tuple[str, ...]:
+    commonest = (f"{value} ({count})" for value, count in fact.commonest)
+    return (
+        name,
+        fact.field,
+        fact.kind_words,
+        str(fact.filled),
+        str(fact.blank),
+        str(fact.distinct),
+        fact.least,
+        fact.greatest,
+        fact.sum,
+        *(
+            str(count) if fact.numbers else ""
+            for count in (fact.negative, fact.zero, fact.positive, fact.not_a_number)
+        ),
+        str(fact.longest),
+        str(fact.last_filled) if fact.filled else "",
+        str(fact.gaps),
+        str(fact.stray_spaces),
+        str(fact.no_break_spaces),
+        str(fact.look_alikes),
+        str(fact.formula_like),
+        "; ".join(list(commonest)[:_NAMED_VALUES]),
+    )
+
+
+# Warnings -------------------------------------------------------------------------
+
+
+def _warned(fact: FieldFacts) -> list[Warned]:
+    field = fact.field
+    shell = shell_quoted(format_names([field]))
+    see = f"See them: gruff count LIST --by {shell}"
+    alike = f"See the spellings: gruff count LIST --by {shell} --match letters"
+    said: list[tuple[str, int, str, str]] = [
+        (
+            "stray spaces",
+            fact.stray_spaces,
+            "with a space before, after or doubled within",
+            alike,
+        ),
+        (
+            "no-break spaces",
+            fact.no_break_spaces,
+            "with a no-break space or an invisible character",
+            alike,
+        ),
+        ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
+        (
+            "numbers with text",
+            fact.numbers_with_text,
+            "with text around a number, in a field of numbers",
+            see,
+        ),
+        (
+            "long numbers",
+            fact.long_numbers,
+            "of more than 15 digits, which a spreadsheet would change",
+            "To open them there unharmed: gruff merge LIST --to list.xlsx",
+        ),
+    ]
+    found = [
+        Warned(
+            kind,
+            field,
+            count,
+            f"{_cells(count)} {text}",
+            command,
+            fact.first_of(kind),
+        )
+        for kind, count, text, command in said
+        if count
+    ]
+    if fact.look_alikes:
+        groups = "1 value is" if fact.look_alikes == 1 else f"{fact.look_alikes} are"
+        example = " and ".join(f"'{each}'" for each in fact.look_alike_example[:3])
+        found.append(
+            Warned(
+                "look-alikes",
+                field,
+                fact.look_alikes,
+                f"{groups} written in several ways, such as {example}",
+                alike,
+                fact.first_of("look-alikes"),
+            )
+        )
+    if fact.odd_case:
+        found.append(
+            Warned(
+                "mixed case",
+                field,
+                fact.odd_case,
+                f"{_cells(fact.odd_case)} all in capitals or all in small letters, "
+                "where most have both",
+                see,
+                fact.first_of("mixed case"),
+            )
+        )
+    if fact.dates is not None and fact.dates.two_ways:
+        dates = fact.dates
+        text = f"{_cells(dates.two_ways)} that can be read as day and month both ways"
+        if dates.day_first and dates.month_first:
+            text += (
+                f"; {dates.day_first} can only have the day first, and "
+                f"{dates.month_first} only the month"
+            )
+        if not dates.day_first or not dates.month_first:
+            text += _settled_by(dates.day_first, dates.month_first)
+        if not dates.is_settled:
+            found.append(
+                Warned(
+                    "dates",
+                    field,
+                    dates.two_ways,
+                    text,
+                    f"Ask the sender which comes first. {see}",
+                    fact.first_of("dates"),
+                )
+            )
+    return found
+
+
+_GUARD = "Write with them guarded: gruff merge LIST --guard-formulas --to guarded.csv"
+
+
+def _settled_by(day_first: int, month_first: int) -> str:
+    return "" if day_first or month_first else ", and no other cell tells which"
+
+
+def _cells(count: int) -> str:
+    return "1 cell" if count == 1 else f"{count} cells"
+
+
+def shell_quoted(text: str) -> str:
+    """Quote an argument as all shells take it, where it needs to be."""
+    if text and all(mark.isalnum() or mark in "_-./" for mark in text):
+        return text
+    return '"' + text.replace('"', '\\"') + '"'
