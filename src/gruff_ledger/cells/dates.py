@@ -107,7 +107,11 @@ def _joined(
 
 
 def chunk_dates(
-    chunk: Chunk, candidates: Indices, start: int, forms: DateForms
+    chunk: Chunk,
+    candidates: Indices,
+    start: int,
+    forms: DateForms,
+    weights: Indices | None = None,
 ) -> None:
     """
     Take note of the dates among some cells of a chunk.
@@ -121,26 +125,46 @@ def chunk_dates(
         Index of the chunk's first cell in its field.
     forms : DateForms
         To be added to.
+    weights : ndarray of int64, optional
+        How many cells each cell of the chunk stands for.
     """
     if not len(candidates):
         return
     lengths = np.diff(chunk.offsets)[candidates]
-    at = chunk.offsets[:-1][candidates]
     for length in (10, 16, 19, 20):
-        _take_iso(chunk, at[lengths == length], length, forms)
+        fitting = lengths == length
+        if fitting.any():
+            _take_iso(chunk, candidates[fitting], length, forms, weights)
     for first, second, year in _FORMS:
         fitting = lengths == first + second + year + 2
         if fitting.any():
             _take_figures(
-                chunk, candidates[fitting], start, (first, second, year), forms
+                chunk,
+                candidates[fitting],
+                start,
+                (first, second, year),
+                forms,
+                weights,
             )
 
 
-def _take_iso(chunk: Chunk, at: Any, length: int, forms: DateForms) -> None:
-    if not len(at):
-        return
+def _number_of(mask: Mask, places: Indices, weights: Indices | None) -> int:
+    if weights is None:
+        return int(np.count_nonzero(mask))
+    return int(weights[places[mask]].sum())
+
+
+def _take_iso(
+    chunk: Chunk,
+    places: Indices,
+    length: int,
+    forms: DateForms,
+    weights: Indices | None,
+) -> None:
+    at = chunk.offsets[:-1][places]
     cells = chunk.bytes[at[:, None] + np.arange(length)]
-    good = (cells[:, 4] == ord("-")) & (cells[:, 7] == ord("-"))
+    good: Mask = cells[:, 4] == ord("-")
+    good &= cells[:, 7] == ord("-")
     good &= _digits(cells, (0, 1, 2, 3, 5, 6, 8, 9))
     if length > 10:
         good &= (cells[:, 10] == ord("T")) | (cells[:, 10] == ord(" "))
@@ -151,7 +175,7 @@ def _take_iso(chunk: Chunk, at: Any, length: int, forms: DateForms) -> None:
         good &= cells[:, 19] == ord("Z")
     year, month, day = (_number(cells, *span) for span in ((0, 4), (5, 7), (8, 10)))
     good &= (month >= 1) & (month <= 12) & (day >= 1) & (day <= 31)
-    count = int(np.count_nonzero(good))
+    count = _number_of(good, places, weights)
     forms.count += count
     forms.iso += count
     forms.add_span("iso", (year * 10000 + month * 100 + day)[good])
@@ -163,6 +187,7 @@ def _take_figures(
     start: int,
     lengths: tuple[int, int, int],
     forms: DateForms,
+    weights: Indices | None,
 ) -> None:
     first, second, year = lengths
     length = first + second + year + 2
@@ -170,7 +195,7 @@ def _take_figures(
     cells = chunk.bytes[at[:, None] + np.arange(length)]
     one, two = first, first + 1 + second
     good: Mask = np.isin(cells[:, one], _SEPARATORS)
-    good &= cells[:, one] == cells[:, two]
+    np.logical_and(good, cells[:, one] == cells[:, two], out=good)
     digits = [place for place in range(length) if place not in (one, two)]
     good &= _digits(cells, digits)
     if not good.any():
@@ -181,10 +206,10 @@ def _take_figures(
     day_can: Mask = good & (a >= 1) & (a <= 31) & (b >= 1) & (b <= 12)
     month_can: Mask = good & (a >= 1) & (a <= 12) & (b >= 1) & (b <= 31)
     both = day_can & month_can & (a != b)
-    forms.count += int(np.count_nonzero(day_can | month_can))
-    forms.day_first += int(np.count_nonzero(day_can & ~month_can))
-    forms.month_first += int(np.count_nonzero(month_can & ~day_can))
-    forms.two_ways += int(np.count_nonzero(both))
+    forms.count += _number_of(day_can | month_can, places, weights)
+    forms.day_first += _number_of(day_can & ~month_can, places, weights)
+    forms.month_first += _number_of(month_can & ~day_can, places, weights)
+    forms.two_ways += _number_of(both, places, weights)
     if both.any():
         forms.two_ways_at.append(places[both] + start)
     for mark in np.unique(cells[day_can | month_can, one]).tolist():
@@ -195,7 +220,7 @@ def _take_figures(
 
 def _digits(cells: npt.NDArray[np.uint8], places: Any) -> Mask:
     some = cells[:, list(places)]
-    found: Mask = ((some >= ord("0")) & (some <= ord("9"))).all(axis=1)
+    found: Mask = np.asarray(((some >= ord("0")) & (some <= ord("9"))).all(axis=1))
     return found
 
 

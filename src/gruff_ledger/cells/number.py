@@ -18,17 +18,24 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.cells.strings import (
+    DIGIT,
+    KINDS,
+    LOWER,
+    OTHER,
+    POINT,
+    SIGN,
+    UPPER,
+    Chunk,
+    kinds_in,
+    text_chunks,
+)
 from gruff_ledger.table import Column, Indices, Mask, mapped, taken
 
 _PLAIN = re.compile(r"([+-]?)(\d*)(?:\.(\d*))?", re.ASCII)
 
-_DIGIT, _SIGN, _POINT, _MAY_BE_SPACE, _OTHER = 1, 2, 4, 8, 16
-_KINDS = np.full(256, _OTHER, np.uint8)
-_KINDS[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f", *range(128, 256)]] = _MAY_BE_SPACE
-_KINDS[ord("0") : ord("9") + 1] = _DIGIT
-_KINDS[[ord("+"), ord("-")]] = _SIGN
-_KINDS[ord(".")] = _POINT
+_SIMPLE = np.uint8(DIGIT | SIGN | POINT)
+_NEVER = np.uint8(UPPER | LOWER | OTHER)
 
 # Digits that surely fit 64 bits; the parts before and after the point each have at most
 # two words of eight.
@@ -114,26 +121,48 @@ def exact_sum(column: Column) -> Decimal:
     return exact(total, scale)
 
 
-def sum_of(values: npt.NDArray[np.int64] | npt.NDArray[np.object_]) -> int:
-    """Return the sum of whole numbers, without overflow."""
+def sum_of(
+    values: npt.NDArray[np.int64] | npt.NDArray[np.object_],
+    weights: Indices | None = None,
+) -> int:
+    """
+    Return the sum of whole numbers, without overflow.
+
+    Parameters
+    ----------
+    values : ndarray, shape (n,)
+    weights : ndarray of int64, shape (n,), optional
+        How often each is to be added; fewer than 2**31 in all.
+    """
     if values.dtype == object:
-        return int(sum(values.tolist()))
+        times = [1] * len(values) if weights is None else weights.tolist()
+        return int(sum(a * b for a, b in zip(values.tolist(), times, strict=True)))
     # The halves of up to 2**31 numbers cannot overflow when added up.
-    half = np.int64(32)
-    low = values & np.int64(0xFFFFFFFF)
-    return (int((values >> half).sum()) << 32) + int(low.sum())
+    high, low = values >> np.int64(32), values & np.int64(0xFFFFFFFF)
+    if weights is not None:
+        high, low = high * weights, low * weights
+    return (int(high.sum()) << 32) + int(low.sum())
 
 
-def chunk_numbers(chunk: Chunk) -> Numbers:
-    """Read the numbers in the cells of a chunk, in the plain form."""
-    kinds = kinds_in(chunk, _KINDS)
+def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> Numbers:
+    """
+    Read the numbers in the cells of a chunk, in the plain form.
+
+    Parameters
+    ----------
+    chunk : Chunk, n cells
+    kinds : ndarray of uint8, shape (n,), optional
+        What `kinds_in` says of the chunk; a cell of kind zero is passed over.
+    """
+    if kinds is None:
+        kinds = kinds_in(chunk)
     lengths = np.diff(chunk.offsets)
-    has_digit = (kinds & _DIGIT) != 0
-    simple = has_digit & (kinds < _MAY_BE_SPACE) & (lengths <= _MOST_DIGITS)
+    has_digit = (kinds & DIGIT) != 0
+    simple = has_digit & ((kinds & ~_SIMPLE) == 0) & (lengths <= _MOST_DIGITS)
     places = np.flatnonzero(simple)
     whole, fraction, scales, negative, good = _parsed(chunk, places, kinds)
     # White space around a number, or very many digits: rare, and read one by one.
-    odd = np.flatnonzero(has_digit & ~simple & (kinds < _OTHER))
+    odd = np.flatnonzero(has_digit & ~simple & ((kinds & _NEVER) == 0))
     others = _read_one_by_one(chunk, odd)
     places, whole, fraction = places[good], whole[good], fraction[good]
     scales, negative = scales[good], negative[good]
@@ -162,31 +191,6 @@ def chunk_numbers(chunk: Chunk) -> Numbers:
     values_of_any_size = np.empty(len(large), object)
     values_of_any_size[:] = large
     return Numbers(places[order], values_of_any_size[order], scale)
-
-
-def kinds_in(chunk: Chunk, kinds: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint8]:
-    """
-    Return, for each cell, the kinds of all its bytes, combined by OR.
-
-    Parameters
-    ----------
-    chunk : Chunk, n cells
-    kinds : ndarray of uint8, shape (256,)
-        The kind of each byte, a bit each.
-
-    Returns
-    -------
-    ndarray of uint8, shape (n,)
-        Zero for an empty cell.
-    """
-    lengths = np.diff(chunk.offsets)
-    result = np.zeros(len(lengths), np.uint8)
-    filled = lengths > 0
-    if len(chunk.bytes):
-        # Without the empty cells every start is that of bytes of the cell itself.
-        starts = chunk.offsets[:-1][filled]
-        result[filled] = np.bitwise_or.reduceat(kinds[chunk.bytes], starts)
-    return result
 
 
 def _exponent(number: Decimal) -> int:
@@ -246,16 +250,16 @@ def _parsed(
     negative = first == ord("-")
     good = np.ones(n, np.bool_)
     # A sign belongs at the start, and there is one.
-    has_sign = (kinds[places] & _SIGN) != 0
+    has_sign = (kinds[places] & SIGN) != 0
     leads = negative | (first == ord("+"))
     good &= ~has_sign | leads
     with_sign = np.flatnonzero(leads)
     if len(with_sign):
-        is_sign = _KINDS[chunk.bytes] == _SIGN
+        is_sign = KINDS[chunk.bytes] == SIGN
         good[with_sign] = _counts(chunk, is_sign)[places[with_sign]] == 1
     starts += leads
     points = ends.copy()
-    with_point = np.flatnonzero(((kinds[places] & _POINT) != 0) & good)
+    with_point = np.flatnonzero(((kinds[places] & POINT) != 0) & good)
     if len(with_point):
         is_point = chunk.bytes == ord(".")
         counts = _counts(chunk, is_point)[places[with_point]]

@@ -17,6 +17,18 @@ from gruff_ledger.table import Column
 
 _NO_BYTES = np.zeros(0, np.uint8)
 
+# Kinds of bytes, a bit each, to tell from the bytes of a cell what it can be. The white
+# space is that which `str.strip` takes off.
+DIGIT, UPPER, LOWER, WIDE, SPACE, SIGN, POINT, OTHER = (1 << n for n in range(8))
+KINDS = np.full(256, OTHER, np.uint8)
+KINDS[ord("0") : ord("9") + 1] = DIGIT
+KINDS[ord("A") : ord("Z") + 1] = UPPER
+KINDS[ord("a") : ord("z") + 1] = LOWER
+KINDS[128:] = WIDE
+KINDS[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f"]] = SPACE
+KINDS[[*b"+-"]] = SIGN
+KINDS[ord(".")] = POINT
+
 
 class Chunk(NamedTuple):
     """
@@ -74,6 +86,33 @@ _KEPT[[*b"0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"]] = Tr
 _KEPT[128:] = True
 _SMALL = np.arange(256, dtype=np.uint8)
 _SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
+
+
+def kinds_in(chunk: Chunk) -> npt.NDArray[np.uint8]:
+    """
+    Return, for each cell, the kinds of all its bytes, combined by OR.
+
+    Parameters
+    ----------
+    chunk : Chunk, n cells
+
+    Returns
+    -------
+    ndarray of uint8, shape (n,)
+        Zero for an empty cell.
+    """
+    lengths = np.diff(chunk.offsets)
+    result = np.zeros(len(lengths), np.uint8)
+    if not len(chunk.bytes):
+        return result
+    kinds = KINDS[chunk.bytes]
+    filled = lengths > 0
+    if filled.all():
+        np.bitwise_or.reduceat(kinds, chunk.offsets[:-1], out=result)
+        return result
+    # Without the empty cells every start is that of bytes of the cell itself.
+    result[filled] = np.bitwise_or.reduceat(kinds, chunk.offsets[:-1][filled])
+    return result
 
 
 def folded_chunk(chunk: Chunk) -> Chunk:

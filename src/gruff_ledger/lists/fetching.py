@@ -9,14 +9,12 @@ from __future__ import annotations
 
 import contextlib
 import datetime
-import hashlib
 import os
 import re
-import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 from urllib.parse import unquote, urlsplit, urlunsplit
 
 import msgspec
@@ -26,6 +24,9 @@ from gruff_ledger.lists.source import Opened, open_path
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput
 from gruff_ledger.terms import Terms
+
+if TYPE_CHECKING:
+    import tempfile
 
 # Redirects that are followed, all of them within the host that the address names.
 MOST_REDIRECTS = 5
@@ -176,6 +177,8 @@ class Fetching:
     def _place(self, url: str) -> Path:
         if self._folder is None:
             if self._passing is None:
+                import tempfile
+
                 self._passing = tempfile.TemporaryDirectory(prefix="gruff-")
             folder = Path(self._passing.name)
         else:
@@ -188,6 +191,8 @@ class Fetching:
                     "Name another in `kept`.",
                     file=str(folder),
                 ) from error
+        import hashlib
+
         stem = re.sub(r"[^\w.-]", "_", Path(unquote(urlsplit(url).path)).name)[-60:]
         digest = hashlib.sha256(url.encode("utf-8", "replace")).hexdigest()[:16]
         return folder / f"{digest}-{stem or 'list'}"

@@ -2,45 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates import DateForms, chunk_dates
 from gruff_ledger.cells.match import Fingerprints, fingerprints, letters
-from gruff_ledger.cells.number import chunk_numbers, exact, kinds_in, plain_text, sum_of
-from gruff_ledger.cells.strings import Chunk, folded_chunk, text_chunks
+from gruff_ledger.cells.number import chunk_numbers, exact, plain_text, sum_of
+from gruff_ledger.cells.strings import (
+    DIGIT,
+    KINDS,
+    LOWER,
+    OTHER,
+    POINT,
+    SIGN,
+    SPACE,
+    UPPER,
+    WIDE,
+    Chunk,
+    folded_chunk,
+    kinds_in,
+    text_chunks,
+)
 from gruff_ledger.table import (
     Column,
     Indices,
     Mask,
     Origin,
-    filtered,
+    joined,
     taken,
     text_column,
 )
 from gruff_ledger.work.keys import index_in
 
-# Kinds of bytes, a bit each.
-_ZERO, _DIGIT, _UPPER, _LOWER, _WIDE, _SPACE, _SIGN, _OTHER = (1 << n for n in range(8))
-_KINDS = np.full(256, _OTHER, np.uint8)
-_KINDS[ord("0")] = _ZERO
-_KINDS[ord("1") : ord("9") + 1] = _DIGIT
-_KINDS[ord("A") : ord("Z") + 1] = _UPPER
-_KINDS[ord("a") : ord("z") + 1] = _LOWER
-_KINDS[128:] = _WIDE
-_KINDS[[9, 10, 11, 12, 13, 32]] = _SPACE
-_KINDS[[*b"+-./:"]] = _SIGN
-
 # What a spreadsheet program takes for the start of a formula.
 _FORMULA = np.zeros(256, np.bool_)
 _FORMULA[[*b"=+-@\t\r"]] = True
 
-# The first bytes of characters that only look like a space, or like nothing.
+# Characters that only look like a space, or like nothing, and how they begin in UTF-8.
 _INVISIBLE = (
     "\u00a0",
     "\u00ad",
@@ -55,11 +58,13 @@ _INVISIBLE = (
     "\ufeff",
     "\u3000",
 )
+_INVISIBLE_LEADS = np.unique([mark.encode("utf-8")[0] for mark in _INVISIBLE])
 
 # A spreadsheet keeps this many digits of a number.
 _KEPT_DIGITS = 15
 
 # Numbers longer than 64 bits are read one by one, while they are few.
+_LONGEST_FAST = 18
 _FEW_LONG = 100
 
 # Values that are named: the commonest, and all of a field that has few.
@@ -73,7 +78,8 @@ _MOST = 0.5
 _ODD_SHARE = 0.2
 _LEAST_LETTERS = 4
 
-_SHOWN = 3
+# Up to this many distinct values are folded in full, accents and all.
+_FEW_WIDE_VALUES = 20_000
 
 
 class FieldFacts(msgspec.Struct):
@@ -187,28 +193,93 @@ def field_facts(
     last = n - 1 - int(np.argmin(blank[::-1]))
     facts.last_filled = int(origin.record[last])
     facts.gaps = int(np.count_nonzero(blank[:last]))
-    tally = _Tally(n)
+    cells = _cells(column, blank)
+    facts.distinct = len(cells.counts)
+    tally = _Tally()
     start = 0
-    for chunk in text_chunks(column):
-        end = start + len(chunk.array)
-        _look_at_chunk(chunk, ~blank[start:end], start, tally)
-        start = end
+    for chunk in text_chunks(cells.column):
+        _look_at_chunk(chunk, cells, start, tally)
+        start += len(chunk.array)
     _settle_numbers(facts, tally)
-    _settle_marks(facts, tally, origin)
-    _settle_kind(facts, tally, origin)
-    _settle_values(facts, tally, column, blank, origin)
+    _settle_marks(facts, tally, cells, origin)
+    _settle_kind(facts, tally, cells, origin)
+    _settle_values(facts, cells, column, origin)
     return facts
+
+
+class _Cells(msgspec.Struct):
+    """
+    The cells that are looked at: one of each value where values repeat, else all.
+
+    Attributes
+    ----------
+    column : Column, m cells
+    filled : ndarray of bool, shape (m,)
+    weights : ndarray of int64, shape (m,), optional
+        How many cells of the field each stands for.
+    order : ndarray of int64
+        Indices of the filled cells of the field, those of a value together.
+    starts, counts : ndarray of int64, shape (distinct,)
+        Where the cells of each value begin in that order, and how many they are. Where
+        only one of each value is looked at, cell i of `column` is of value i.
+    """
+
+    column: Column
+    filled: Mask
+    weights: Indices | None
+    order: Indices
+    starts: Indices
+    counts: Indices
+
+    def sum(self, mask: Mask, start: int) -> int:
+        """Count the cells of the field that a mask of a chunk stands for."""
+        if self.weights is None:
+            return int(np.count_nonzero(mask))
+        return int(self.weights[start : start + len(mask)][mask].sum())
+
+    def places(self, found: Indices) -> Indices:
+        """Return the records that hold the cells found, in order."""
+        if self.weights is None:
+            return found
+        parts = [
+            self.order[start : start + count]
+            for start, count in zip(
+                self.starts[found].tolist(), self.counts[found].tolist(), strict=True
+            )
+        ]
+        return np.sort(np.concatenate(parts)) if parts else found
+
+    @property
+    def firsts(self) -> Indices:
+        """One record of each value."""
+        return self.order[self.starts]
+
+
+def _cells(column: Column, blank: Mask) -> _Cells:
+    prints = np.concatenate([_prints(chunk) for chunk in text_chunks(column)])
+    at = np.flatnonzero(~blank)
+    if len(at) < len(prints):
+        prints = prints[at]
+    order = np.argsort(prints)
+    ordered = prints[order]
+    is_start = np.ones(len(ordered), np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=is_start[1:])
+    starts = np.flatnonzero(is_start)
+    counts = np.diff(starts, append=len(ordered))
+    order = at[order] if len(at) < len(column) else order
+    if len(starts) * 2 > len(ordered):
+        return _Cells(column, ~blank, None, order, starts, counts)
+    few = joined(taken(column, order[starts]))
+    return _Cells(few, np.ones(len(few), np.bool_), counts, order, starts, counts)
 
 
 class _Tally:
     """What the chunks of a field add up to."""
 
-    def __init__(self, n: int) -> None:
-        self.prints = np.empty(n, np.uint64)
-        self.folded = np.empty(n, np.uint64)
-        self.has_folded = False
+    def __init__(self) -> None:
         self.marks: dict[str, list[Indices]] = {}
-        self.numbers: list[tuple[npt.NDArray[Any], int]] = []
+        # Values, the cells of the field each stands for, and their scale.
+        self.numbers: list[tuple[npt.NDArray[Any], Indices | None, int]] = []
         self.counts = dict.fromkeys(
             ("numbers", "negative", "zero", "positive", "zeros", "huge"), 0
         )
@@ -225,50 +296,55 @@ class _Tally:
         return np.concatenate(parts) if parts else np.zeros(0, np.int64)
 
 
-def _look_at_chunk(chunk: Chunk, filled: Mask, start: int, tally: _Tally) -> None:
-    end = start + len(filled)
-    kinds = kinds_in(chunk, _KINDS)
+def _look_at_chunk(chunk: Chunk, cells: _Cells, start: int, tally: _Tally) -> None:
+    filled = cells.filled[start : start + len(chunk.array)]
+    kinds = kinds_in(chunk)
     kinds[~filled] = 0
     seen = int(np.bitwise_or.reduce(kinds))
-    tally.prints[start:end] = _prints(chunk)
     lengths = np.diff(chunk.offsets)
-    letters_in = kinds & (_UPPER | _LOWER)
-    if seen & (_UPPER | _LOWER | _WIDE):
-        # Folding can only matter where there are letters, marks or spaces.
-        tally.folded[start:end] = _folded_prints(chunk, kinds)
-        tally.has_folded = True
-        long_enough = (letters_in != 0) & (lengths >= _LEAST_LETTERS)
-        long_enough &= (kinds & (_WIDE | _ZERO | _DIGIT)) == 0
-        for name, bits in (
-            ("upper", _UPPER),
-            ("lower", _LOWER),
-            ("both", _UPPER | _LOWER),
-        ):
-            mask = long_enough & (letters_in == bits)
-            tally.cased[name] += int(np.count_nonzero(mask))
-            if name != "both":
-                tally.mark(name, np.flatnonzero(mask) + start)
-    else:
-        tally.folded[start:end] = tally.prints[start:end]
+    if seen & (UPPER | LOWER | WIDE):
+        _look_at_letters(kinds, lengths, cells, start, tally)
     _measure(chunk, lengths, filled, seen, tally)
-    if seen & (_SPACE | _WIDE):
+    if seen & (SPACE | WIDE):
         _look_for_spaces(chunk, kinds, filled, seen, start, tally)
     first = chunk.bytes_at_start()
     formula = _FORMULA[first] & filled
-    if seen & (_ZERO | _DIGIT):
-        numbers = _look_for_numbers(chunk, kinds, lengths, first, start, tally)
+    if seen & DIGIT:
+        numbers = _look_for_numbers(chunk, kinds, lengths, first, cells, start, tally)
         formula &= ~numbers
-        if seen & _SIGN:
-            chunk_dates(chunk, np.flatnonzero(filled & ~numbers), start, tally.dates)
+        has_marks = (kinds & (SIGN | POINT | OTHER)) != 0
+        maybe = np.flatnonzero(has_marks & ((kinds & DIGIT) != 0) & ~numbers)
+        weights = None if cells.weights is None else cells.weights[start:]
+        chunk_dates(chunk, maybe, start, tally.dates, weights)
     tally.mark("formula-like", np.flatnonzero(formula) + start)
 
 
-def _folded_prints(chunk: Chunk, kinds: npt.NDArray[np.uint8]) -> Fingerprints:
-    """Return equal fingerprints for cells that are equal by their letters."""
-    import pyarrow as pa
+def _look_at_letters(
+    kinds: npt.NDArray[np.uint8],
+    lengths: npt.NDArray[Any],
+    cells: _Cells,
+    start: int,
+    tally: _Tally,
+) -> None:
+    """Count the words in capitals, in small letters and in both."""
+    letters_in = kinds & (UPPER | LOWER)
+    words = (letters_in != 0) & (lengths >= _LEAST_LETTERS)
+    words &= (kinds & (WIDE | DIGIT)) == 0
+    for name, bits in (("upper", UPPER), ("lower", LOWER), ("both", UPPER | LOWER)):
+        mask = words & (letters_in == bits)
+        tally.cased[name] += cells.sum(mask, start)
+        if name != "both":
+            tally.mark(name, np.flatnonzero(mask) + start)
 
+
+def _prints(chunk: Chunk) -> Fingerprints:
+    return fingerprints(pa.chunked_array([chunk.array]))
+
+
+def _folded_prints(chunk: Chunk) -> Fingerprints:
+    """Return equal fingerprints for cells that are equal by their letters."""
     folded = _prints(folded_chunk(chunk))
-    wide = np.flatnonzero((kinds & _WIDE) != 0)
+    wide = np.flatnonzero((kinds_in(chunk) & WIDE) != 0)
     if len(wide):
         texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
         known = {text: "".join(letters(text).split()) for text in set(texts)}
@@ -276,17 +352,11 @@ def _folded_prints(chunk: Chunk, kinds: npt.NDArray[np.uint8]) -> Fingerprints:
     return folded
 
 
-def _prints(chunk: Chunk) -> Fingerprints:
-    import pyarrow as pa
-
-    return fingerprints(pa.chunked_array([chunk.array]))
-
-
 def _measure(
     chunk: Chunk, lengths: npt.NDArray[Any], filled: Mask, seen: int, tally: _Tally
 ) -> None:
     """Take note of the shortest and the longest cell, in characters."""
-    if seen & _WIDE:
+    if seen & WIDE:
         # A character has one byte that does not continue another.
         is_start = (chunk.bytes & 0xC0) != 0x80
         ends = np.concatenate([[0], np.cumsum(is_start)])
@@ -305,11 +375,11 @@ def _look_for_spaces(
     start: int,
     tally: _Tally,
 ) -> None:
-    spaced = np.flatnonzero((kinds & _SPACE) != 0)
+    spaced = np.flatnonzero((kinds & SPACE) != 0)
     if len(spaced):
         data, offsets = chunk.bytes, chunk.offsets
         stray = np.zeros(len(filled), np.bool_)
-        is_space = _KINDS[data] == _SPACE
+        is_space = KINDS[data] == SPACE
         stray[spaced] = is_space[offsets[spaced]] | is_space[offsets[spaced + 1] - 1]
         doubled = np.flatnonzero(is_space[1:] & is_space[:-1])
         if len(doubled):
@@ -318,22 +388,16 @@ def _look_for_spaces(
             within = doubled + 1 < offsets[cells + 1]
             stray[cells[within]] = True
         tally.mark("stray spaces", np.flatnonzero(stray & filled) + start)
-    if seen & _WIDE:
-        wide = np.flatnonzero((kinds & _WIDE) != 0)
-        data = chunk.bytes
-        lead = np.isin(data, np.array([0xC2, 0xE2, 0xE3, 0xEF], np.uint8))
-        if lead.any():
-            import pyarrow as pa
-
-            texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
-            known: dict[str, bool] = {}
-            hits = []
-            for place, text in zip(wide.tolist(), texts, strict=True):
-                if text not in known:
-                    known[text] = any(mark in text for mark in _INVISIBLE)
-                if known[text]:
-                    hits.append(place + start)
-            tally.mark("no-break spaces", np.array(hits, np.int64))
+    wide = np.flatnonzero((kinds & WIDE) != 0)
+    if len(wide) and np.isin(chunk.bytes, _INVISIBLE_LEADS).any():
+        texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
+        known = {text: any(mark in text for mark in _INVISIBLE) for text in set(texts)}
+        hits = [
+            place + start
+            for place, text in zip(wide.tolist(), texts, strict=True)
+            if known[text]
+        ]
+        tally.mark("no-break spaces", np.array(hits, np.int64))
 
 
 def _look_for_numbers(
@@ -341,53 +405,59 @@ def _look_for_numbers(
     kinds: npt.NDArray[np.uint8],
     lengths: npt.NDArray[Any],
     first: npt.NDArray[np.uint8],
+    cells: _Cells,
     start: int,
     tally: _Tally,
 ) -> Mask:
     """Take note of the numbers of a chunk, and return which cells are numbers."""
     counts = tally.counts
     is_number = np.zeros(len(kinds), np.bool_)
-    digits_only = (kinds & ~np.uint8(_ZERO | _DIGIT)) == 0
-    digits_only &= kinds != 0
-    long = digits_only & (lengths > _KEPT_DIGITS)
-    tally.mark("long numbers", np.flatnonzero(long) + start)
+    digits_only = kinds == DIGIT
+    tally.mark(
+        "long numbers", np.flatnonzero(digits_only & (lengths > _KEPT_DIGITS)) + start
+    )
     padded = digits_only & (first == ord("0")) & (lengths > 1)
-    counts["zeros"] += int(np.count_nonzero(padded))
-    huge = digits_only & (lengths > 18)
+    counts["zeros"] += cells.sum(padded, start)
+    huge = digits_only & (lengths > _LONGEST_FAST)
     if int(np.count_nonzero(huge)) > _FEW_LONG:
         # Too many to be read one by one, and codes rather than numbers.
-        is_zero = huge & ((kinds & _DIGIT) == 0)
-        counts["huge"] += int(np.count_nonzero(huge))
-        counts["numbers"] += int(np.count_nonzero(huge))
-        counts["zero"] += int(np.count_nonzero(is_zero))
-        counts["positive"] += int(np.count_nonzero(huge & ~is_zero))
+        nothing = huge & (_greatest_byte(chunk) == ord("0"))
+        number = cells.sum(huge, start)
+        counts["huge"] += number
+        counts["numbers"] += number
+        counts["zero"] += cells.sum(nothing, start)
+        counts["positive"] += cells.sum(huge & ~nothing, start)
         is_number |= huge
         if huge.all():
             return is_number
-        kept = ~huge
-        rest = _chunk_of_kept(chunk, kept)
-        at = np.flatnonzero(kept)
-    else:
-        rest, at = chunk, None
-    numbers = chunk_numbers(rest)
-    places = numbers.places if at is None else at[numbers.places]
-    known = kinds[places] != 0  # Words for nothing may be numbers too.
-    values, places = numbers.values[known], places[known]
-    if len(values):
-        tally.numbers.append((values, numbers.scale))
-        counts["numbers"] += len(values)
-        counts["negative"] += int(np.count_nonzero(values < 0))
-        counts["zero"] += int(np.count_nonzero(values == 0))
-        counts["positive"] += int(np.count_nonzero(values > 0))
+        kinds = np.where(huge, 0, kinds).astype(np.uint8)
+    places, values, scale = chunk_numbers(chunk, kinds)
+    if len(places):
+        weights = None if cells.weights is None else cells.weights[start + places]
+        tally.numbers.append((values, weights, scale))
         is_number[places] = True
+        for name, mask in (
+            ("negative", values < 0),
+            ("zero", values == 0),
+            ("positive", values > 0),
+        ):
+            found = mask.astype(np.bool_)
+            number = int(
+                np.count_nonzero(found) if weights is None else weights[found].sum()
+            )
+            counts[name] += number
+            counts["numbers"] += number
     return is_number
 
 
-def _chunk_of_kept(chunk: Chunk, kept: Mask) -> Chunk:
-    import pyarrow as pa
-
-    column = filtered(pa.chunked_array([chunk.array]), kept)
-    return next(iter(text_chunks(column)))
+def _greatest_byte(chunk: Chunk) -> npt.NDArray[np.uint8]:
+    """Return the greatest byte of each cell; zero for an empty one."""
+    lengths = np.diff(chunk.offsets)
+    result = np.zeros(len(lengths), np.uint8)
+    filled = lengths > 0
+    starts = chunk.offsets[:-1][filled]
+    result[filled] = np.maximum.reduceat(chunk.bytes, starts)
+    return result
 
 
 def _settle_numbers(facts: FieldFacts, tally: _Tally) -> None:
@@ -401,168 +471,136 @@ def _settle_numbers(facts: FieldFacts, tally: _Tally) -> None:
     facts.lengths = (min(tally.shortest, tally.longest), tally.longest)
 
 
-def _settle_marks(facts: FieldFacts, tally: _Tally, origin: Origin) -> None:
+def _settle_marks(
+    facts: FieldFacts, tally: _Tally, cells: _Cells, origin: Origin
+) -> None:
     for kind, name in (
         ("stray spaces", "stray_spaces"),
         ("no-break spaces", "no_break_spaces"),
         ("formula-like", "formula_like"),
         ("long numbers", "long_numbers"),
     ):
-        places = tally.marked(kind)
+        places = cells.places(tally.marked(kind))
         setattr(facts, name, len(places))
         if len(places):
             facts.found[kind] = origin.pick(places)
     cased = tally.cased
     odd = cased["upper"] + cased["lower"]
     if odd and odd <= _ODD_SHARE * (odd + cased["both"]):
-        places = np.sort(np.concatenate([tally.marked("upper"), tally.marked("lower")]))
-        facts.odd_case = len(places)
-        facts.found["mixed case"] = origin.pick(places)
+        marked = np.concatenate([tally.marked("upper"), tally.marked("lower")])
+        facts.odd_case = odd
+        facts.found["mixed case"] = origin.pick(np.sort(cells.places(marked)))
 
 
-def _settle_kind(facts: FieldFacts, tally: _Tally, origin: Origin) -> None:
-    counts, dates = tally.counts, tally.dates
+def _settle_kind(
+    facts: FieldFacts, tally: _Tally, cells: _Cells, origin: Origin
+) -> None:
+    dates = tally.dates
     most = _MOST * facts.filled
     if dates.count > most:
         facts.kind, facts.dates = "date", dates
         facts.least, facts.greatest = dates.least, dates.greatest
-        places = np.concatenate(dates.two_ways_at or [np.zeros(0, np.int64)])
-        facts.found["dates"] = origin.pick(places)
+        found = np.concatenate(dates.two_ways_at or [np.zeros(0, np.int64)])
+        facts.found["dates"] = origin.pick(np.sort(cells.places(found)))
         return
     if facts.numbers <= most:
         facts.kind = "text"
         return
-    long = facts.long_numbers > most
-    if facts.leading_zeros or long or counts["huge"]:
+    huge = tally.counts["huge"]
+    if facts.leading_zeros or huge or facts.long_numbers > most:
         facts.kind = "code"
-    else:
-        is_whole = not any(scale for _, scale in tally.numbers)
-        facts.kind = "whole number" if is_whole else "number"
-    if facts.kind != "code":
-        scale = max(each for _, each in tally.numbers)
-        total = 0
-        least = greatest = None
-        for values, own in tally.numbers:
-            power = 10 ** (scale - own)
-            total += sum_of(values) * power
-            low, high = int(values.min()) * power, int(values.max()) * power
-            least = low if least is None else min(least, low)
-            greatest = high if greatest is None else max(greatest, high)
-        assert least is not None and greatest is not None
-        facts.least = plain_text(exact(least, scale))
-        facts.greatest = plain_text(exact(greatest, scale))
-        facts.sum = plain_text(exact(total, scale))
+        return
+    scale = max(each for _, _, each in tally.numbers)
+    facts.kind = "number" if scale else "whole number"
+    total, ends = 0, []
+    for values, weights, own in tally.numbers:
+        power = 10 ** (scale - own)
+        total += sum_of(values, weights) * power
+        ends += [int(values.min()) * power, int(values.max()) * power]
+    facts.least = plain_text(exact(min(ends), scale))
+    facts.greatest = plain_text(exact(max(ends), scale))
+    facts.sum = plain_text(exact(total, scale))
 
 
 def _settle_values(
-    facts: FieldFacts,
-    tally: _Tally,
-    column: Column,
-    blank: Mask,
-    origin: Origin,
+    facts: FieldFacts, cells: _Cells, column: Column, origin: Origin
 ) -> None:
-    prints, folded = tally.prints, tally.folded
-    if facts.blank:
-        prints, folded = prints[~blank], folded[~blank]
-    ordered = np.sort(prints)
-    is_start = np.ones(len(ordered), np.bool_)
-    np.not_equal(ordered[1:], ordered[:-1], out=is_start[1:])
-    starts = np.flatnonzero(is_start)
-    facts.distinct = len(starts)
     if facts.distinct < facts.filled:
-        counts = np.diff(starts, append=len(ordered))
-        top = np.argsort(-counts, kind="stable")[:_COMMONEST]
-        facts.commonest = _named(
-            {
-                int(ordered[starts[at]]): int(counts[at])
-                for at in top.tolist()
-                if counts[at] > 1
-            },
-            tally.prints,
-            column,
-            blank,
-        )
+        # Of equally common values, the one that is met first.
+        top = _most_common(cells)
+        named = taken(column, cells.firsts[top]).to_pylist()
+        facts.commonest = tuple(zip(named, cells.counts[top].tolist(), strict=True))
     if facts.distinct <= _FEW_VALUES:
-        every = {int(each): 1 for each in ordered[starts].tolist()}
-        named = _named(every, tally.prints, column, blank)
-        facts.values = tuple(sorted(value for value, _ in named))
-    if tally.has_folded and facts.kind == "text":
-        _settle_look_alikes(facts, prints, folded, column, blank, origin)
+        facts.values = tuple(sorted(taken(column, cells.firsts).to_pylist()))
+    if facts.kind == "text":
+        _settle_look_alikes(facts, cells, column, origin)
     if facts.kind in ("number", "whole number") and facts.not_a_number:
-        _settle_numbers_with_text(facts, column, blank, origin)
+        _settle_numbers_with_text(facts, cells, origin)
 
 
-def _named(
-    counts: Mapping[int, int], prints: Fingerprints, column: Column, blank: Mask
-) -> tuple[tuple[str, int], ...]:
-    """Return the values that fingerprints stand for, with their counts."""
-    wanted = np.array(list(counts), np.uint64)
-    order = np.argsort(wanted)
-    ordered = wanted[order]
-    found: dict[int, int] = {}
-    step = 1 << 16
-    for start in range(0, len(prints), step):
-        part = prints[start : start + step]
-        at = np.minimum(np.searchsorted(ordered, part), len(ordered) - 1)
-        hits = np.flatnonzero((ordered[at] == part) & ~blank[start : start + step])
-        which, first = np.unique(at[hits], return_index=True)
-        for value, place in zip(which.tolist(), hits[first].tolist(), strict=True):
-            found.setdefault(int(order[value]), start + place)
-        if len(found) == len(wanted):
-            break
-    places = np.array([found[each] for each in range(len(wanted))], np.int64)
-    texts = taken(column, places).to_pylist()
-    return tuple(zip(texts, counts.values(), strict=True))
+def _most_common(cells: _Cells) -> Indices:
+    """Return the values that occur most often, more than once."""
+    counts = cells.counts
+    least = np.partition(counts, -min(_COMMONEST, len(counts)))[
+        -min(_COMMONEST, len(counts))
+    ]
+    chosen = np.flatnonzero((counts >= least) & (counts > 1))
+    if len(chosen) > _FEW_WIDE_VALUES:
+        chosen = chosen[:_FEW_WIDE_VALUES]
+    first = np.array(
+        [
+            int(cells.order[start : start + count].min())
+            for start, count in zip(
+                cells.starts[chosen].tolist(), counts[chosen].tolist(), strict=True
+            )
+        ],
+        np.int64,
+    )
+    return chosen[np.lexsort((first, -counts[chosen]))][:_COMMONEST]
 
 
 def _settle_look_alikes(
-    facts: FieldFacts,
-    prints: Fingerprints,
-    folded: Fingerprints,
-    column: Column,
-    blank: Mask,
-    origin: Origin,
+    facts: FieldFacts, cells: _Cells, column: Column, origin: Origin
 ) -> None:
     """Count the values that are equal when folded and written differently."""
-    if facts.distinct > _FEW_WIDE_VALUES and len(np.unique(folded)) == facts.distinct:
-        return
-    # One cell of each distinct value, in the order they are met.
-    _, first = np.unique(prints, return_index=True)
-    where = np.flatnonzero(~blank)[np.sort(first)] if facts.blank else np.sort(first)
-    if len(where) > _FEW_WIDE_VALUES:
-        # Among many, only those whose folded fingerprints agree are looked at.
-        mine = folded[np.sort(first)]
-        values, counts = np.unique(mine, return_counts=True)
-        where = where[np.isin(mine, values[counts > 1])]
+    firsts = cells.firsts
+    if facts.distinct > _FEW_WIDE_VALUES:
+        parts = [_folded_prints(chunk) for chunk in text_chunks(cells.column)]
+        folded = np.concatenate(parts)
+        if cells.weights is None:
+            folded = folded[firsts]
+        ordered = np.sort(folded)
+        twice = ordered[1:][ordered[1:] == ordered[:-1]]
+        if not len(twice):
+            return
+        # Only those whose folded fingerprints agree are looked at.
+        firsts = firsts[np.isin(folded, np.unique(twice))]
     groups: dict[str, list[tuple[str, int]]] = {}
-    for text, place in zip(
-        taken(column, where).to_pylist(), where.tolist(), strict=True
-    ):
+    texts = taken(column, firsts).to_pylist()
+    for text, place in zip(texts, firsts.tolist(), strict=True):
         groups.setdefault(letters(text), []).append((text, place))
     several = [each for key, each in groups.items() if len(each) > 1 and key]
     facts.look_alikes = len(several)
     if several:
-        facts.look_alike_example = tuple(repr(text)[1:-1] for text, _ in several[0])
+        for each in several:
+            each.sort(key=lambda one: one[1])
+        several.sort(key=lambda each: each[0][1])
+        facts.look_alike_example = tuple(text for text, _ in several[0])
         places = np.array([place for each in several for _, place in each], np.int64)
         facts.found["look-alikes"] = origin.pick(np.sort(places))
 
 
-# Up to this many distinct values are folded in full, accents and all.
-_FEW_WIDE_VALUES = 20_000
-
-
-def _settle_numbers_with_text(
-    facts: FieldFacts, column: Column, blank: Mask, origin: Origin
-) -> None:
+def _settle_numbers_with_text(facts: FieldFacts, cells: _Cells, origin: Origin) -> None:
     """Count the cells with digits and text in a field that is of numbers."""
     start = 0
     hits = []
-    for chunk in text_chunks(column):
-        kinds = kinds_in(chunk, _KINDS)
-        mask = ((kinds & (_ZERO | _DIGIT)) != 0) & ~blank[start : start + len(kinds)]
-        mask[chunk_numbers(chunk).places] = False
+    for chunk in text_chunks(cells.column):
+        kinds = kinds_in(chunk)
+        kinds[~cells.filled[start : start + len(kinds)]] = 0
+        mask = (kinds & DIGIT) != 0
+        mask[chunk_numbers(chunk, kinds).places] = False
         hits.append(np.flatnonzero(mask) + start)
         start += len(kinds)
-    places = np.concatenate(hits)
+    places = cells.places(np.concatenate(hits))
     facts.numbers_with_text = len(places)
     facts.found["numbers with text"] = origin.pick(places)
