@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 from rich import box
+from rich.cells import cell_len
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Column as ScreenColumn
@@ -24,8 +25,11 @@ from gruff_ledger.work.survey import Surveyed, Warned
 _LONGEST_NAME = 24
 _LONGEST_VALUE = 20
 
-# Narrower than this, the commonest values are left out.
-_ROOM_FOR_VALUES = 120
+_SHOWN_VALUES = 4
+
+# What rich puts between two columns of these tables, and the least for the last one.
+_GAP_WIDTH = 2
+_LEAST_WIDTH = 10
 
 
 def survey_view(run: Run, width: int) -> Group:
@@ -48,6 +52,8 @@ def survey_view(run: Run, width: int) -> Group:
             Text(_facts(line), style=""),
             _field_table(one, line, width),
         ]
+        numbers = _number_table(one, width)
+        parts += [] if numbers is None else [numbers]
         parts += _remarks(run.account, one, line)
     return Group(*parts)
 
@@ -137,65 +143,98 @@ def _fields(line: Line) -> int:
 
 
 def _field_table(one: Surveyed, line: Line, width: int) -> ScreenTable:
-    columns = ["field", "kind", "filled", "blank", "distinct"]
-    numbers = any(fact.numbers and fact.sum for fact in one.fields)
-    if numbers:
-        columns += ["below 0", "zero", "above 0", "no number"]
-    columns += ["least", "greatest"]
-    if numbers:
-        columns.append("sum")
-    columns += ["longest", "last"]
-    with_values = width >= _ROOM_FOR_VALUES and any(
-        fact.commonest for fact in one.fields
+    above = line.facts["heading_row"]
+    columns = (
+        "field",
+        "kind",
+        "filled",
+        "blank",
+        "distinct",
+        "longest",
+        "last row" if above is not None else "last",
+        "gaps",
+        "values",
     )
-    if with_values:
-        columns.append("commonest")
-    left = ("field", "kind", "commonest")
+    records = []
+    for fact in one.fields:
+        last = str(fact.last_filled + (above or 0)) if fact.filled else ""
+        records.append(
+            (
+                _cut(fact.field, _LONGEST_NAME),
+                fact.kind_words,
+                str(fact.filled),
+                _unless_zero(fact.blank),
+                str(fact.distinct),
+                str(fact.longest),
+                last,
+                _unless_zero(fact.gaps),
+                _values(fact),
+            )
+        )
+    return _table(columns, records, width, left=("field", "kind", "values"))
+
+
+def _number_table(one: Surveyed, width: int) -> ScreenTable | None:
+    """Lay out the figures of the fields of numbers, if there are any."""
+    fields = [fact for fact in one.fields if fact.sum]
+    if not fields:
+        return None
+    names = ("negative", "zero", "positive", "not a number", "least", "greatest", "sum")
+    records = []
+    for fact in fields:
+        counts = (fact.negative, fact.zero, fact.positive, fact.not_a_number)
+        figures = (*map(str, counts), fact.least, fact.greatest, fact.sum)
+        records.append((_cut(fact.field, _LONGEST_NAME), *figures))
+    return _table(("field", *names), records, width, left=("field",))
+
+
+def _table(
+    columns: Sequence[str],
+    records: Sequence[tuple[str, ...]],
+    width: int,
+    *,
+    left: Sequence[str],
+) -> ScreenTable:
+    """Lay out a table whose last column takes the room that the others leave."""
+    shown = [tuple(map(visible, record)) for record in records]
+    widths = [max(map(cell_len, cells)) for cells in zip(columns, *shown, strict=True)]
+    room = width - sum(widths[:-1]) - _GAP_WIDTH * len(widths)
+    widths[-1] = min(widths[-1], max(room, _LEAST_WIDTH))
     view = ScreenTable(
         *(
             ScreenColumn(
                 name,
                 justify="left" if name in left else "right",
-                no_wrap=name not in ("field", "kind", "commonest"),
-                overflow="fold",
+                no_wrap=True,
+                overflow="ellipsis",
+                width=each,
             )
-            for name in columns
+            for name, each in zip(columns, widths, strict=True)
         ),
         box=box.SIMPLE_HEAD,
         pad_edge=False,
         padding=(0, 1, 0, 0),
-        header_style="",
     )
-    for fact in one.fields:
-        cells = _cells(fact, line)
-        view.add_row(*(Text(visible(cells[name])) for name in columns))
+    for record in shown:
+        view.add_row(*map(Text, record))
     return view
 
 
-def _cells(fact: FieldFacts, line: Line) -> dict[str, str]:
-    has_numbers = bool(fact.numbers and fact.sum)
-    row = line.facts["heading_row"]
-    last = str(fact.last_filled + (row or 0)) if fact.filled else ""
-    if fact.gaps:
-        last += f" ({counted(fact.gaps, 'gap')})"
-    value, count = fact.commonest[0] if fact.commonest else ("", 0)
-    return {
-        "field": _cut(fact.field, _LONGEST_NAME),
-        "kind": fact.kind_words,
-        "filled": str(fact.filled),
-        "blank": str(fact.blank) if fact.blank else "",
-        "distinct": str(fact.distinct),
-        "below 0": str(fact.negative) if has_numbers else "",
-        "zero": str(fact.zero) if has_numbers else "",
-        "above 0": str(fact.positive) if has_numbers else "",
-        "no number": str(fact.not_a_number) if has_numbers else "",
-        "least": _cut(fact.least, _LONGEST_VALUE),
-        "greatest": _cut(fact.greatest, _LONGEST_VALUE),
-        "sum": fact.sum,
-        "longest": str(fact.longest),
-        "last": last,
-        "commonest": f"{_cut(value, _LONGEST_VALUE)} ({count})" if count else "",
-    }
+def _unless_zero(count: int) -> str:
+    return str(count) if count else ""
+
+
+def _values(fact: FieldFacts) -> str:
+    """Say what stands in a field: its ends, or its commonest values."""
+    if (fact.least and fact.kind != "whole number") or fact.sum:
+        same = fact.least == fact.greatest
+        return fact.least if same else f"{fact.least} … {fact.greatest}"
+    told = [
+        f"{_cut(value, _LONGEST_VALUE)} ({count})" for value, count in fact.commonest
+    ]
+    if not told:
+        told = [_cut(value, _LONGEST_VALUE) for value in fact.values]
+    return ", ".join(told[:_SHOWN_VALUES])
 
 
 def _cut(text: str, most: int) -> str:

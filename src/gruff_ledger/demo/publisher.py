@@ -88,14 +88,13 @@ class Publisher:
             owner = publisher
 
         try:
-            self._server = ThreadingHTTPServer((HOST, port), Handler)
+            self._server = _Server((HOST, port), Handler)
         except (OSError, OverflowError) as error:
             raise UnwritableOutput(
                 f"nothing can be published at port {port}: "
                 f"{getattr(error, 'strerror', None) or error}.",
                 "Name another port, or none for any that is free.",
             ) from error
-        self._server.daemon_threads = True
         self._thread = threading.Thread(target=self._server.serve_forever, daemon=True)
 
     def __enter__(self) -> Publisher:
@@ -146,8 +145,11 @@ class Publisher:
         data = (files("gruff_ledger.demo") / "data" / "incoming" / name).read_bytes()
         edition = self._edition[name]
         codec = "cp1252" if name == "south_quay.csv" else "utf-8"
-        data = data.rstrip(b";,\t\r\n") + b"\n" if edition else data
-        data += _CHANGED_RECORD[name].encode(codec) * edition
+        if edition:
+            lines = data.splitlines(keepends=True)
+            while not lines[-1].strip(b";,\t\r\n "):
+                lines.pop()
+            data = b"".join(lines) + _CHANGED_RECORD[name].encode(codec) * edition
         tag = f'"{hashlib.sha256(data).hexdigest()[:16]}"'
         return data, tag, formatdate(_PUBLISHED + 86400 * edition, usegmt=True)
 
@@ -155,6 +157,15 @@ class Publisher:
         """Take note of a request."""
         self.requests.append((request, status))
         self.on_request(request, status)
+
+
+class _Server(ThreadingHTTPServer):
+    """A server that takes it calmly when whoever asked goes away."""
+
+    daemon_threads = True
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """Say nothing: the other side has left in the middle."""
 
 
 class _Handler(BaseHTTPRequestHandler):

@@ -36,7 +36,6 @@ _PAUSES = (0.5, 1.0, 2.0, 4.0, 8.0)
 _LONGEST_PAUSE = 30.0
 
 _CONNECT_SECONDS = 10.0
-_BLOCK_BYTES = 1 << 16
 
 # Answers after which a further try can help.
 _PASSING = {408, 425, 429, 500, 502, 503, 504}
@@ -247,10 +246,13 @@ class Fetching:
                     "certificate added to those that this computer trusts.",
                     file=shown,
                 ) from error
+            what = f"it could not be fetched whole: {_plain(error)}. What had come was "
+            what += "not used."
+            if isinstance(error, httpx.ConnectError | httpx.ProxyError):
+                what = f"its server cannot be reached: {_plain(error)}."
             raise _TryAgain(
                 UnreadableSource(
-                    f"it could not be fetched whole: {_plain(error)}. "
-                    "What had come was not used.",
+                    what,
                     "Check the connection, and try again.",
                     file=shown,
                 )
@@ -306,7 +308,7 @@ class Fetching:
         done = 0
         try:
             with beside.open("xb") as sink:
-                for block in response.iter_bytes(_BLOCK_BYTES):
+                for block in response.iter_bytes():
                     done += len(block)
                     if done > most:
                         raise _too_large(shown, self._terms.size_limit)
@@ -454,13 +456,13 @@ def _check_status(response: Any, shown: str) -> None:
     if status == 200:
         return
     words = {
-        401: "a password is asked for",
-        403: "access is denied",
-        404: "there is nothing at this address",
-        410: "it is there no more",
-    }.get(status, response.reason_phrase or "no reason given")
+        401: ": a password is asked for",
+        403: ": access is denied",
+        404: ": there is nothing at this address",
+        410: ": it is there no more",
+    }.get(status, f" ({response.reason_phrase})" if response.reason_phrase else "")
     problem = UnreadableSource(
-        f"the server answered {status}: {_lower_first(words)}.",
+        f"the server answered {status}{words}.",
         "Check the address, or ask its publisher.",
         file=shown,
     )

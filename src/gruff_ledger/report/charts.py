@@ -43,6 +43,7 @@ def write_survey_chart(
     """
     import matplotlib
     from matplotlib.figure import Figure
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
 
     matplotlib.use("Agg")
     matplotlib.rcParams.update(
@@ -50,7 +51,8 @@ def write_survey_chart(
     )
     shown = [one.fields[:_MOST_FIELDS] for one in surveyed]
     heights = [max(2, len(fields)) * _BAR_INCHES + 0.85 for fields in shown]
-    figure = Figure(figsize=(_WIDTH_INCHES, sum(heights) + 0.9), layout="constrained")
+    layout = ConstrainedLayoutEngine(h_pad=0.12)
+    figure = Figure(figsize=(_WIDTH_INCHES, sum(heights) + 0.9), layout=layout)
     axes = figure.subplots(
         len(surveyed), 1, squeeze=False, gridspec_kw={"height_ratios": heights}
     )[:, 0]
@@ -104,7 +106,9 @@ def _draw(
     axis.invert_yaxis()
     axis.set_xlim(0, max(one.records, 1))
     axis.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}".replace(",", " "))
-    axis.xaxis.set_major_locator(MaxNLocator(nbins=8, integer=True))
+    axis.xaxis.set_major_locator(
+        MaxNLocator(nbins=8, integer=True, steps=[1, 2, 5, 10])
+    )
     axis.tick_params(length=0, colors=_INK)
     for side in ("top", "right", "left", "bottom"):
         axis.spines[side].set_visible(False)

@@ -270,6 +270,6 @@ def _said(
         merged = spellings - len(np.unique(group))
         if merged:
             notes.append(
-                Note(f"Compared exactly, there would be {merged} more distinct values.")
+                Note(f"Compared exactly, there would be {spellings} distinct values.")
             )
     return tuple(notes)
