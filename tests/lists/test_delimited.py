@@ -248,7 +248,9 @@ class DelimiterTest(unittest.TestCase):
             rows = [["Boat", "Length", "Fee"], ["Tern", "7", "1"], ["A b", "8", "2"]]
             text = "\n".join(delimiter.join(row) for row in rows)
             with self.subTest(delimiter=delimiter):
-                self.assertEqual(read(text.encode()).source.written["delimiter"], delimiter)
+                self.assertEqual(
+                    read(text.encode()).source.written["delimiter"], delimiter
+                )
 
     def test_decimal_commas_do_not_mislead(self) -> None:
         """Semicolons part more cells."""

@@ -140,7 +140,12 @@ class CellTest(unittest.TestCase):
         with xlsxwriter.Workbook(sink, {"in_memory": True}) as book:
             tab = book.add_worksheet("May")
             for row, (formula, result) in enumerate(
-                (("=1+1", 2), ('="a"&"b"', "ab"), ("=1/0", "#DIV/0!"), ("=NA()", "#N/A"))
+                (
+                    ("=1+1", 2),
+                    ('="a"&"b"', "ab"),
+                    ("=1/0", "#DIV/0!"),
+                    ("=NA()", "#N/A"),
+                )
             ):
                 tab.write_formula(row + 1, 1, formula, None, result)
             tab.write_row(0, 0, ["kind", "value"])
@@ -315,7 +320,10 @@ class HostileTest(unittest.TestCase):
             (b"\xd0\xcf\x11\xe0" + b"x" * 600, "old binary kind"),
             (saved(by_openpyxl([])), "nothing in it"),
         ):
-            with self.subTest(told=told), self.assertRaisesRegex(UnreadableSource, told):
+            with (
+                self.subTest(told=told),
+                self.assertRaisesRegex(UnreadableSource, told),
+            ):
                 read(data)
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import codecs
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO
 
@@ -296,7 +297,7 @@ class _Columns:
         self._group: list[list[str]] = []
         self._numbers: list[int] = []
         self._done = 0
-        self._short = 0
+        self._sizes: Counter[int] = Counter()
         self._aside: list[tuple[int, str]] = []
 
     def add(self, number: int, text: bytes) -> None:
@@ -313,7 +314,7 @@ class _Columns:
                 place = self._headings[key] = len(self._headings)
                 cells.append("")
             cells[place] = self._text(number, key, bytes(raw))
-        self._short += len(members) < len(self._headings)
+        self._sizes[len(members)] += 1
         self._group.append(cells)
         self._numbers.append(number)
         if len(self._group) == _GROUP_RECORDS:
@@ -393,10 +394,9 @@ class _Columns:
         if made:
             told = ", ".join(f"'{headings[place]}'" for place in made)
             notes += (Note(f"{name}: headings made up: {told}.", warning=True),)
-        if self._short:
-            records = (
-                "1 record lacks" if self._short == 1 else f"{self._short} records lack"
-            )
+        short = sum(n for size, n in self._sizes.items() if size < len(headings))
+        if short:
+            records = "1 record lacks" if short == 1 else f"{short} records lack"
             notes += (Note(f"{name}: {records} some of the fields; they are blank."),)
         return Found(
             Table(headings, columns, origin, name),

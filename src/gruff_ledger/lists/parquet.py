@@ -106,7 +106,8 @@ def _texts(column: Any) -> Any:
     if pa.types.is_null(kind):
         return pa.array([""] * len(column), pa.string())
     if pa.types.is_timestamp(kind):
-        column = compute.replace_substring(column.cast(pa.string()), " ", "T")
+        texts = compute.replace_substring(column.cast(pa.string()), " ", "T")
+        column = compute.replace_substring_regex(texts, r"\.0+(Z?)$", r"\1")
     elif (
         pa.types.is_binary(kind)
         or pa.types.is_large_binary(kind)

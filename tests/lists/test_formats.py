@@ -1,0 +1,184 @@
+"""Tests of reading JSON, JSON Lines, Parquet and SQLite."""
+
+import datetime
+import decimal
+import sqlite3
+import unittest
+
+import pyarrow as pa
+import pyarrow.parquet as parquet
+
+from gruff_ledger.lists.address import parse_address
+from gruff_ledger.lists.finding import find_lists
+from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.json_lists import read_json, read_json_lines
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.source import open_bytes
+from gruff_ledger.problems import UnreadableSource
+from tests.support import FolderTest
+
+
+def json_of(text: str | bytes, part: str = "", lines: bool = False) -> Reading:
+    """Read JSON, or JSON Lines."""
+    data = text if isinstance(text, bytes) else text.encode("utf-8")
+    opened = open_bytes(data, name="list", address="list.json")
+    reader = read_json_lines if lines else read_json
+    return reader(opened, ReadingTerms(), parse_address("list.json" + part).fragment)
+
+
+class JsonTest(unittest.TestCase):
+    def test_values_keep_their_digits(self) -> None:
+        reading = json_of(
+            '[{"a": 1.50, "b": 1E+5, "c": 12345678901234567890123, "d": -0, "e": null,'
+            ' "f": true, "g": "007\\n\\u00e9", "h": {"x": [1.0, null]}, "i": ""}]'
+        )
+        self.assertEqual(
+            reading.table.records(),
+            [
+                (
+                    *("1.50", "1E+5", "12345678901234567890123", "-0", "", "true"),
+                    *("007\né", '{"x": [1.0, null]}', ""),
+                )
+            ],
+        )
+
+    def test_fields_are_those_of_all_records(self) -> None:
+        reading = json_of('[{"a": 1}, {"b": 2, "a": 3}, {"c": 4}]')
+        self.assertEqual(reading.table.headings, ("a", "b", "c"))
+        self.assertEqual(
+            reading.table.records(), [("1", "", ""), ("3", "2", ""), ("", "", "4")]
+        )
+        self.assertIn("3 records lack some of the fields", reading.notes[0].what)
+
+    def test_a_list_under_a_key(self) -> None:
+        text = '{"n": 1, "places": {"a/b": [{"berth": 1}], "list": [{"berth": 2}]}}'
+        self.assertEqual(json_of(text, "#/places/list").table.records(), [("2",)])
+        self.assertEqual(json_of(text, "#/places/a~1b").table.records(), [("1",)])
+        with self.assertRaises(UnreadableSource) as caught:
+            json_of(text, "#/places/lst")
+        self.assertIn("Did you mean 'list'?", caught.exception.paragraph())
+        with self.assertRaises(UnreadableSource) as caught:
+            json_of(text)
+        self.assertIn("#/places/a~1b, #/places/list", caught.exception.paragraph())
+        found = json_of('{"x": {"list": [{"berth": 3}]}}')
+        self.assertEqual(found.table.records(), [("3",)])
+        self.assertIn("found under /x/list", found.notes[0].what)
+
+    def test_what_is_no_object_is_set_aside(self) -> None:
+        reading = json_of('[{"a": 1}, 5, [1], {"a": 2}]')
+        self.assertEqual(reading.table.origin.record.tolist(), [1, 4])
+        (aside,) = reading.aside
+        self.assertEqual(aside.text, ("5", "[1]"))
+        self.assertEqual(reading.source.records_in, 4)
+
+    def test_lines(self) -> None:
+        reading = json_of('\ufeff{"a": 1}\r\n\n{"a": oops}\n{"a": "x"}', lines=True)
+        self.assertEqual(reading.table.records(), [("1",), ("x",)])
+        self.assertEqual(reading.aside[0].text, ('{"a": oops}',))
+
+    def test_what_is_broken_is_told_with_its_line(self) -> None:
+        cases = {
+            '[\n{"a": 1},\n{"a": tru}]': "line 3: it is not JSON",
+            '[{"a": 1}': "it ends too soon",
+            '[{"a": "\\ud800"}]': "half a character",
+            "[" * 100000: "nested too deeply",
+            "5": "a single value",
+            "[]": "no record with a field",
+            "[1, 2]": "none of its elements",
+            "{}": "this holds none",
+            "  ": "nothing in it",
+        }
+        for text, told in cases.items():
+            with (
+                self.subTest(text=text[:30]),
+                self.assertRaises(UnreadableSource) as it,
+            ):
+                json_of(text)
+            self.assertIn(told, it.exception.paragraph())
+        with self.assertRaises(UnreadableSource) as caught:
+            json_of(b'[{"a": "\xe9"}]')
+        self.assertIn("not written in UTF-8", caught.exception.paragraph())
+
+
+class ParquetTest(FolderTest):
+    def test_types_come_in_as_their_text(self) -> None:
+        moment = datetime.datetime(2026, 5, 1, 13, 30)
+        columns = {
+            "code": pa.array(["007", None]),
+            "whole": pa.array([12, -3]),
+            "money": pa.array([decimal.Decimal("12.50"), None]),
+            "share": pa.array([0.1, 12.0]),
+            "day": pa.array([datetime.date(2026, 5, 1), None]),
+            "at": pa.array([moment, None], pa.timestamp("s")),
+            "yes": pa.array([True, None]),
+            "kind": pa.array(["a", "b"]).dictionary_encode(),
+            "raw": pa.array([b"ok", b"\xff"]),
+            "nest": pa.array([[1, 2], None]),
+            "none": pa.nulls(2),
+        }
+        parquet.write_table(pa.table(columns), self.folder / "a.parquet")
+        self.gruff("merge", "a.parquet", "--to", "a.csv")
+        one, two = self.records("a.csv")
+        self.assertEqual(
+            list(one.values()),
+            [
+                *("007", "12", "12.50", "0.1", "2026-05-01", "2026-05-01T13:30:00"),
+                *("true", "a", "ok", "[1,2]", ""),
+            ],
+        )
+        self.assertEqual(
+            list(two.values()),
+            ["", "-3", "", "12", "", "", "", "b", "ff", "", ""],
+        )
+
+    def test_a_damaged_file_is_told(self) -> None:
+        self.write("a.parquet", b"PAR1 nothing PAR1")
+        self.assertIn("cannot be read as a Parquet", self.problem("merge", "a.parquet"))
+
+
+class SqliteTest(FolderTest):
+    def setUp(self) -> None:
+        super().setUp()
+        with sqlite3.connect(self.folder / "r.db") as database:
+            database.execute('CREATE TABLE "the berths" (code, paid REAL, n INT, b)')
+            database.execute(
+                'INSERT INTO "the berths" VALUES (?, ?, ?, ?)',
+                ("007", 12.5, 12345678901234567, b"\xff\x00"),
+            )
+            database.execute(
+                'INSERT INTO "the berths" VALUES (?, ?, ?, ?)', (None, 7, None, b"ok")
+            )
+            database.execute("CREATE TABLE other (a)")
+            database.execute("CREATE VIEW codes AS SELECT code FROM 'the berths'")
+        database.close()
+
+    def read(self, part: str) -> list[tuple[str, ...]]:
+        terms = ReadingTerms()
+        address = str(self.folder / "r.db") + part
+        (found,) = find_lists(address, name="list", terms=terms)
+        reading = read_list(found.opened, found.address, terms, source=0, hashed=True)
+        return reading.table.records()
+
+    def test_tables_and_views(self) -> None:
+        self.assertEqual(
+            self.read("#table=the berths"),
+            [("007", "12.5", "12345678901234567", "ff00"), ("", "7.0", "", "ok")],
+        )
+        self.assertEqual(self.read("#table=codes"), [("007",)])
+        self.assertEqual(sorted(each.name for each in self.folder.iterdir()), ["r.db"])
+
+    def test_a_table_that_is_not_there_is_told(self) -> None:
+        self.assertIn("has 2 tables", self.problem("merge", "r.db"))
+        told = self.problem("merge", "r.db#table=the bertsh")
+        self.assertIn("Did you mean 'the berths'?", told)
+        self.write("x.db", b"SQLite format 3\x00" + b"x" * 200)
+        self.assertIn("cannot be read as a SQLite", self.problem("merge", "x.db"))
+
+    def test_headings_that_differ_in_case_only_are_refused(self) -> None:
+        self.write("a.csv", "Boat,boat\nA,B\n")
+        told = self.problem("merge", "a.csv", "--to", "b.db")
+        self.assertIn("differ in case only", told)
+
+
+if __name__ == "__main__":
+    unittest.main()
