@@ -321,6 +321,14 @@ class OutputLawsTest(FolderTest):
 
 class SameByDocketTest(FolderTest):
     CASES = {
+        "survey": (
+            ("--fields", "Berth", "--null", "n/a"),
+            'fields = ["Berth"]\nnull = "n/a"',
+        ),
+        "count": (
+            ("--by", "Berth", "--match", "loose", "--order", "value", "--over", "1"),
+            'by = "Berth"\nmatch = "loose"\norder = "value"\nover = 1',
+        ),
         "duplicates": (
             ("--by", "Berth", "--keep", "last"),
             'by = ["Berth"]\nkeep = "last"',

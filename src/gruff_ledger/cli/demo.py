@@ -35,7 +35,7 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
     if not quiet:
         click.echo()
         for name, what in (
-            ("incoming", "the three lists as they arrived"),
+            ("incoming", "the lists as they arrived, and a workbook of dues to try"),
             (DOCKET_FILE, "the docket: what was done, to change and run again"),
             ("out", "the register"),
             ("ledger", "the account, with every record set aside and its reason"),

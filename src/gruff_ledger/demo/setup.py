@@ -5,9 +5,12 @@ from __future__ import annotations
 from importlib.resources import as_file, files
 from pathlib import Path
 
+from gruff_ledger.demo.workbook import write_dues
 from gruff_ledger.problems import UnwritableOutput
 
 DOCKET_FILE = "harbour.toml"
+
+DUES_FILE = "incoming/dues.xlsx"
 
 _FILES = (
     DOCKET_FILE,
@@ -55,6 +58,7 @@ def set_up(folder: Path) -> Path:
             target.parent.mkdir(parents=True, exist_ok=True)
             with as_file(files("gruff_ledger.demo") / "data" / name) as original:
                 target.write_bytes(original.read_bytes())
+        write_dues(folder / DUES_FILE)
     except OSError as error:
         raise UnwritableOutput(
             f"the demo cannot be copied there: {error.strerror or error}.",

@@ -17,7 +17,7 @@ from gruff_ledger.lists.address import (
     list_name,
     parse_address,
 )
-from gruff_ledger.lists.fetching import Fetching
+from gruff_ledger.lists.fetching import Fetching, without_secrets
 from gruff_ledger.lists.formats import (
     check_fragment,
     check_stated,
@@ -85,7 +85,7 @@ def find_lists(
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
             label = part or list_name(place)
-            stated = Address(address.text, place, fragment)
+            stated = Address(without_secrets(address.text), place, fragment)
             if place != address.place or len(parts) > 1:
                 stated = address.of_part(place, fragment)
             found.append(

@@ -272,7 +272,7 @@ def _malformed(opened: Opened, data: bytes, error: Exception) -> UnreadableSourc
     line = data[: int(digits)].count(b"\n") + 1 if digits.isdecimal() else None
     what = "it ends too soon" if "truncated" in text else "it is not JSON"
     return UnreadableSource(
-        f"{what}: {_lower(text.partition(' (byte')[0])}.",
+        f"{what}: {_lower(text.partition(' (byte')[0].rpartition(': ')[2])}.",
         "Correct it there, or ask for it again; if it has one object a line, set "
         "`format` to json-lines.",
         file=opened.address,
@@ -281,7 +281,7 @@ def _malformed(opened: Opened, data: bytes, error: Exception) -> UnreadableSourc
 
 
 def _lower(text: str) -> str:
-    return text[:1].lower() + text[1:].replace("JSON is malformed: ", "")
+    return text[:1].lower() + text[1:]
 
 
 # The records ----------------------------------------------------------------------

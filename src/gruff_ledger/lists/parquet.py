@@ -57,8 +57,8 @@ def read_parquet(
                     part.append(pa.chunked_array([_texts(column)], pa.string()))
     except (pa.ArrowException, OSError, UnicodeError, ValueError) as error:
         raise UnreadableSource(
-            f"it cannot be read as a Parquet file: {str(error).splitlines()[0][:200]}.",
-            "Ask for it again.",
+            "it is damaged: it cannot be read as a Parquet file.",
+            "Ask for it again; or, if it is of another format, state its `format`.",
             file=opened.address,
         ) from error
     if not names:
@@ -106,8 +106,8 @@ def _texts(column: Any) -> Any:
     if pa.types.is_null(kind):
         return pa.array([""] * len(column), pa.string())
     if pa.types.is_timestamp(kind):
-        texts = compute.replace_substring(column.cast(pa.string()), " ", "T")
-        column = compute.replace_substring_regex(texts, r"\.0+(Z?)$", r"\1")
+        moments = compute.replace_substring(column.cast(pa.string()), " ", "T")
+        column = compute.replace_substring_regex(moments, r"\.0+(Z?)$", r"\1")
     elif (
         pa.types.is_binary(kind)
         or pa.types.is_large_binary(kind)
@@ -115,8 +115,8 @@ def _texts(column: Any) -> Any:
     ):
         column = pa.array([_binary_text(each) for each in column.to_pylist()])
     elif pa.types.is_nested(kind):
-        texts = (_nested_text(each) for each in column.to_pylist())
-        column = pa.array(texts, pa.string())
+        nested = (_nested_text(each) for each in column.to_pylist())
+        column = pa.array(nested, pa.string())
     elif not pa.types.is_string(kind):
         if not (pa.types.is_large_string(kind) or pa.types.is_primitive(kind)):
             column = pa.array(
@@ -124,7 +124,10 @@ def _texts(column: Any) -> Any:
                 pa.string(),
             )
         column = column.cast(pa.string())
-    return column.cast(pa.string()).fill_null("")
+    texts = column.cast(pa.string()).fill_null("")
+    # What a file calls text need not be UTF-8.
+    texts.validate(full=True)
+    return texts
 
 
 def _binary_text(value: bytes | None) -> str:

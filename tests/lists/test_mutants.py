@@ -1,0 +1,27 @@
+"""A sample of the mutants of valid files; `python -m tests.mutants` makes more."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests import mutants
+
+
+class MutantsTest(unittest.TestCase):
+    def test_seeds_are_read(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for ending, data in mutants.seeds().items():
+                path = Path(folder) / f"seed{ending}"
+                path.write_bytes(data)
+                with self.subTest(ending=ending):
+                    self.assertIsNone(mutants.fault(path))
+
+    def test_mutants_are_read_or_refused(self) -> None:
+        faults: list[str] = []
+        made = mutants.run(400, 7, lambda ending, data, told: faults.append(told))
+        self.assertEqual(faults, [])
+        self.assertEqual(set(made), set(mutants.seeds()))
+
+
+if __name__ == "__main__":
+    unittest.main()
