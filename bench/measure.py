@@ -19,6 +19,8 @@ import statistics
 import subprocess
 import sys
 import time
+import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -140,6 +142,23 @@ def rows_of_size(n: int) -> list[Row]:
             1.5,
             in_parts,
         ),
+        Row("survey", verb("survey", whole), "Arrow pass", arrow, 3.0, size),
+        Row(
+            "count by one field",
+            [*verb("count", whole), "--by", "Boat"],
+            "Arrow pass",
+            arrow,
+            1.5,
+            size,
+        ),
+        Row(
+            "duplicates, 100 records ragged",
+            [*verb("duplicates", ragged(whole, n)), "--by", "Booking"],
+            "the clean list",
+            [*verb("duplicates", whole), "--by", "Booking"],
+            1.3,
+            size,
+        ),
         Row("docket of three verbs", run, "Arrow pass", arrow, 4.0, in_parts),
         Row(
             "docket of three verbs",
@@ -150,6 +169,72 @@ def rows_of_size(n: int) -> list[Row]:
             in_parts,
         ),
     ]
+
+
+def ragged(whole: Path, n: int) -> Path:
+    """Return a copy of a list in which 100 records have a cell too few or too many."""
+    made = whole.with_name(f"{n}-ragged.csv")
+    if not made.exists():
+        lines = whole.read_bytes().split(b"\n")
+        for place in range(100):
+            # The last ones near the end, the worst place to be surprised at.
+            at = (place + 1) * n // 100 - 1
+            line = lines[at]
+            lines[at] = line + b",more" if place % 2 else line.rpartition(b",")[0]
+        made.write_bytes(b"\n".join(lines))
+    return made
+
+
+def workbook_line(runs: int) -> str:
+    """Time reading a workbook's tab, against the library's own reading, in a process."""
+    n = 100_000
+    book = SCRATCH / f"{n}.xlsx"
+    if not book.exists():
+        whole = SCRATCH / f"{n}.csv"
+        if not whole.exists():
+            generate(n, whole)
+        subprocess.run([GRUFF, "merge", str(whole), "--to", str(book)], check=True)
+    from python_calamine import CalamineWorkbook
+
+    from gruff_ledger.lists.finding import find_lists
+    from gruff_ledger.lists.formats import read_list
+    from gruff_ledger.lists.reading import ReadingTerms
+
+    def ours() -> object:
+        terms = ReadingTerms()
+        (found,) = find_lists(str(book), name="book", terms=terms)
+        return read_list(found.opened, found.address, terms, source=0, hashed=True)
+
+    def bare() -> object:
+        return CalamineWorkbook.from_path(book).get_sheet_by_index(0).to_python()
+
+    def seconds(read: Callable[[], object]) -> float:
+        begun = time.perf_counter()
+        read()
+        return time.perf_counter() - begun
+
+    seconds(ours), seconds(bare)
+    pairs = [(seconds(ours), seconds(bare)) for _ in range(runs)]
+    ratio = statistics.median(one / other for one, other in pairs)
+    one, other = (statistics.median(each) for each in zip(*pairs, strict=True))
+    name = f"reading a tab of {n:,} × 8, in the process"
+    return f"| {name} | {one:.2f} | bare read {other:.2f} | {ratio:.2f} | 1.5 | |"
+
+
+def bomb_line() -> str:
+    """Time the refusal of a workbook that unpacks to gigabytes."""
+    book = SCRATCH / "bomb.xlsx"
+    if not book.exists():
+        with zipfile.ZipFile(book, "w", zipfile.ZIP_DEFLATED) as archive:
+            for name in ("xl/workbook.xml", "xl/worksheets/sheet1.xml"):
+                with archive.open(name, "w", force_zip64=True) as member:
+                    for _ in range(160):
+                        member.write(b" " * (1 << 24))
+    begun = time.perf_counter()
+    done = subprocess.run([GRUFF, "survey", str(book)], capture_output=True)
+    taken = time.perf_counter() - begun
+    assert done.returncode == 2, done.stderr
+    return f"| refusing a workbook of 5 GB unpacked | {taken:.2f} | | | 1 s | |"
 
 
 def timed(command: list[str]) -> tuple[float, float]:
@@ -196,6 +281,8 @@ def main() -> None:
     print(head, "|---|---|---|---|---|---|", sep="\n")
     for row in small_rows():
         print(measure(row, max(asked.runs, 7)), flush=True)
+    print(workbook_line(asked.runs), flush=True)
+    print(bomb_line(), flush=True)
     for n in asked.sizes:
         rows = rows_of_size(n)
         size = (SCRATCH / f"{n}.csv").stat().st_size

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+import itertools
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
+import pyarrow as pa
 
-from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.detect import heading_among
 from gruff_ledger.lists.reading import Reading, ReadingTerms
@@ -16,7 +18,7 @@ from gruff_ledger.lists.source import Opened
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, Origin, Table, text_column
+from gruff_ledger.table import Column, Origin, Table
 
 # Rows of a grid looked at to see how wide the list in it is.
 _JUDGED_ROWS = 200
@@ -25,7 +27,7 @@ _JUDGED_ROWS = 200
 _COLUMN_FILLED = 0.1
 
 # Cells turned into arrays at a time.
-_GROUP_RECORDS = 1 << 16
+_GROUP_RECORDS = 1 << 13
 
 
 Remarks = tuple[tuple[Finding, ...], tuple[Note, ...]]
@@ -33,30 +35,44 @@ Remarks = tuple[tuple[Finding, ...], tuple[Note, ...]]
 
 class Grid(msgspec.Struct, frozen=True, eq=False):
     """
-    The cells in use of a grid, as a library gives them.
+    The cells in use of a grid, as text.
 
     Attributes
     ----------
-    rows : sequence of sequences
-        Equally long; any values.
+    columns : tuple of Column, height cells each
     first_row, first_col : int
-        Where the first of them stands, from 1.
-    text_of : callable
-        Returns the text of a value.
+        Where the first cell of the first column stands, from 1.
     written : mapping
         For the account: the tab, and what is special in it.
-    notes : tuple of Note
-    remarks : callable, optional
+    remarks : callable
         Given the place of the list in the grid, returns findings and notes on it.
     """
 
-    rows: Sequence[Sequence[Any]]
+    columns: tuple[Column, ...]
     first_row: int
     first_col: int
-    text_of: Callable[[Any], str]
     written: Mapping[str, Any]
-    notes: tuple[Note, ...] = ()
-    remarks: Callable[[Place], Remarks] | None = None
+    remarks: Callable[[Place], Remarks]
+
+    @property
+    def height(self) -> int:
+        """How many rows there are."""
+        return len(self.columns[0]) if self.columns else 0
+
+    @property
+    def last_row(self) -> int:
+        """Where the last row stands."""
+        return self.first_row + self.height - 1
+
+    @property
+    def last_col(self) -> int:
+        """Where the last column stands."""
+        return self.first_col + len(self.columns) - 1
+
+    def rows(self, stop: int) -> list[tuple[str, ...]]:
+        """Return the cells of the first rows."""
+        parts = (column.slice(0, stop).to_pylist() for column in self.columns)
+        return list(zip(*parts, strict=True))
 
 
 class Place(msgspec.Struct, frozen=True):
@@ -100,53 +116,36 @@ def read_grid(
     UnreadableSource
         If the grid is empty, or the rows or columns stated lie outside of it.
     """
-    height = grid.first_row + len(grid.rows) - 1
-    width = grid.first_col + (len(grid.rows[0]) if grid.rows else 0) - 1
-    if not grid.rows:
+    if not grid.height:
         raise UnreadableSource(
             "there is nothing in it.", "Send a list with headings.", file=opened.address
         )
-    rows, first_row = grid.rows, grid.first_row
-    left, right = _chosen(fragment.cols, grid.first_col, width, opened)
-    pinned = fragment.rows is not None or terms.skip_rows is not None
-    if fragment.rows is not None:
-        start = fragment.rows[0][0] + (terms.skip_rows or 0)
-        if start > height:
-            raise UnreadableSource(
-                f"it has no row {start}: its cells in use are rows {first_row} to "
-                f"{height}.",
-                "State a row among those.",
-                file=opened.address,
-            )
-        place = max(0, start - first_row)
-    elif terms.skip_rows is not None:
-        place = terms.skip_rows + 1 - first_row
-        if not 0 <= place < len(rows):
-            raise UnreadableSource(
-                f"it has no row {terms.skip_rows + 1}, where the heading should stand: "
-                f"its cells in use are rows {first_row} to {height}.",
-                "State a row among those, by `skip-rows` or in the address.",
-                file=opened.address,
-            )
-    else:
+    left, right = _chosen(grid, fragment.cols, opened)
+    place = _stated_place(grid, fragment, terms, opened)
+    pinned = place is not None
+    if place is None:
         place = _heading_place(grid, left, right)
-    text_of = grid.text_of
     if fragment.cols is None:
-        left, right = _used_columns(rows, place, left, right, text_of)
+        left, right = _used_columns(grid, place, left, right)
     cols = fragment.cols or ((grid.first_col + left, grid.first_col + right - 1),)
     places = _column_places(cols, grid.first_col, right)
-    heading = tuple(text_of(rows[place][each]) for each in places)
-    if terms.header_rows == 0:
-        heading, records_from = ("",) * len(places), place
-    else:
-        records_from = place + 1
+    records_from = place + min(terms.header_rows, 1)
+    head = grid.rows(records_from)
+    heading = ("",) * len(places)
+    if terms.header_rows:
+        heading = tuple(head[place][each] for each in places)
     headings, made = made_headings(heading)
-    heading_row = first_row + records_from - 1
-    total = len(rows) - records_from
-    titles = () if fragment.rows is not None else _titles(rows[:place], text_of)
-    columns = tuple(_columns(rows, records_from, places, text_of))
+    heading_row = grid.first_row + records_from - 1
+    total = grid.height - records_from
+    titles = () if fragment.rows is not None else _titles(head[:place])
+    columns = tuple(grid.columns[each].slice(records_from) for each in places)
     table = Table(headings, columns, Origin.counted(source, 1, total), opened.name)
-    notes = grid.notes + tuple(
+    at = dict(zip(places, headings, strict=True))
+    names = tuple(at.get(each, "") for each in range(max(places, default=-1) + 1))
+    findings, notes = grid.remarks(
+        Place(heading_row, grid.first_col, names, total, source)
+    )
+    notes += tuple(
         heading_notes(
             opened.name,
             titles,
@@ -157,16 +156,6 @@ def read_grid(
             has_heading=terms.header_rows > 0,
         )
     )
-    findings: tuple[Finding, ...] = ()
-    if grid.remarks is not None:
-        cell_headings = dict(zip(places, headings, strict=True))
-        names = tuple(
-            cell_headings.get(each, "") for each in range(max(places, default=-1) + 1)
-        )
-        findings, more = grid.remarks(
-            Place(heading_row, grid.first_col, names, total, source)
-        )
-        notes += more
     found = Found(
         table,
         total,
@@ -186,22 +175,65 @@ def read_grid(
     return settled(found, opened, rest, terms)
 
 
+def text_columns(
+    rows: Iterable[Sequence[Any]], text_of: Callable[[Any], str]
+) -> tuple[Column, ...]:
+    """
+    Return the columns of some rows as text.
+
+    Parameters
+    ----------
+    rows : iterable of sequences, equally long
+    text_of : callable
+        Returns the text of a value; equal values of one type have the same.
+    """
+    chunks: list[list[Any]] = []
+    source = iter(rows)
+    while group := list(itertools.islice(source, _GROUP_RECORDS)):
+        # Column by column: most hold values of one type, which is quickest so.
+        columns = [_texts(column, text_of) for column in zip(*group, strict=True)]
+        chunks = chunks or [[] for _ in columns]
+        for parts, column in zip(chunks, columns, strict=True):
+            parts.append(column)
+    return tuple(pa.chunked_array(parts, pa.string()) for parts in chunks)
+
+
+def _stated_place(
+    grid: Grid, fragment: Fragment, terms: ReadingTerms, opened: Opened
+) -> int | None:
+    """Return the index of the row that is stated to be the heading."""
+    if fragment.rows is None and terms.skip_rows is None:
+        return None
+    first = fragment.rows[0][0] if fragment.rows else 1
+    row = first + (terms.skip_rows or 0)
+    if row > grid.last_row or (not fragment.rows and row < grid.first_row):
+        raise UnreadableSource(
+            f"it has no row {row}, where the heading should stand: its cells in use "
+            f"are rows {grid.first_row} to {grid.last_row}.",
+            "State a row among those, by `skip-rows` or in the address.",
+            file=opened.address,
+        )
+    return max(0, row - grid.first_row)
+
+
 def _chosen(
-    cols: tuple[Range, ...] | None, first_col: int, width: int, opened: Opened
+    grid: Grid, cols: tuple[Range, ...] | None, opened: Opened
 ) -> tuple[int, int]:
     """Return the columns to look at, from 0 in the grid, the last one not in it."""
     if cols is None:
-        return 0, width - first_col + 1
-    beyond = [first for first, _ in cols if first > width]
+        return 0, len(grid.columns)
+    beyond = [first for first, _ in cols if first > grid.last_col]
     if beyond:
         raise UnreadableSource(
-            f"it has no column {beyond[0]}: its cells in use are columns {first_col} "
-            f"to {width}.",
+            f"it has no column {beyond[0]}: its cells in use are columns "
+            f"{grid.first_col} to {grid.last_col}.",
             "State columns among those.",
             file=opened.address,
         )
-    last = max(width if last is None else min(width, last) for _, last in cols)
-    return max(0, cols[0][0] - first_col), last - first_col + 1
+    last = max(
+        grid.last_col if end is None else min(grid.last_col, end) for _, end in cols
+    )
+    return max(0, cols[0][0] - grid.first_col), last - grid.first_col + 1
 
 
 def _column_places(
@@ -219,8 +251,8 @@ def _column_places(
 
 def _heading_place(grid: Grid, left: int, right: int) -> int:
     sample = [
-        [not is_blank(grid.text_of(value)) for value in row[left:right]]
-        for row in grid.rows[:_JUDGED_ROWS]
+        [not is_blank(cell) for cell in row[left:right]]
+        for row in grid.rows(_JUDGED_ROWS)
     ]
     filled = [row for row in sample if any(row)]
     if not filled:
@@ -231,17 +263,11 @@ def _heading_place(grid: Grid, left: int, right: int) -> int:
     return 0 if place is None else place
 
 
-def _used_columns(
-    rows: Sequence[Sequence[Any]],
-    place: int,
-    left: int,
-    right: int,
-    text_of: Callable[[Any], str],
-) -> tuple[int, int]:
+def _used_columns(grid: Grid, place: int, left: int, right: int) -> tuple[int, int]:
     """Leave out the columns at both sides that are empty from the heading on."""
 
     def is_empty(column: int) -> bool:
-        return all(is_blank(text_of(row[column])) for row in rows[place:])
+        return bool(blank_mask(grid.columns[column].slice(place)).all())
 
     while right - left > 1 and is_empty(left):
         left += 1
@@ -250,49 +276,28 @@ def _used_columns(
     return left, right
 
 
-def _titles(
-    rows: Sequence[Sequence[Any]], text_of: Callable[[Any], str]
-) -> tuple[str, ...]:
-    texts = ([text_of(value) for value in row] for row in rows)
-    joined = ("  ".join(text for text in row if not is_blank(text)) for row in texts)
+def _titles(rows: Sequence[Sequence[str]]) -> tuple[str, ...]:
+    joined = ("  ".join(cell for cell in row if not is_blank(cell)) for row in rows)
     return tuple(text for text in joined if text)
 
 
-def _columns(
-    rows: Sequence[Sequence[Any]],
-    start: int,
-    places: Sequence[int],
-    text_of: Callable[[Any], str],
-) -> list[Column]:
-    """Return the texts of the chosen columns of the rows from `start` on."""
-    import pyarrow as pa
-
-    chunks: list[list[Any]] = [[] for _ in places]
-    for at in range(start, len(rows), _GROUP_RECORDS):
-        # Column by column: most hold values of one type, which is quickest so.
-        columns = list(zip(*rows[at : at + _GROUP_RECORDS], strict=True))
-        for group, place in zip(chunks, places, strict=True):
-            group.append(_texts(columns[place], text_of))
-    return [
-        pa.chunked_array(group, pa.string()) if group else text_column(())
-        for group in chunks
-    ]
-
-
 def _texts(values: tuple[Any, ...], text_of: Callable[[Any], str]) -> Any:
-    import pyarrow as pa
-
-    if set(map(type, values)) != {str}:
-        known: dict[Any, str] = {}
-        texts = []
-        for value in values:
-            if type(value) is not str:
-                # One and True are equal, and are not the same text.
-                key = (type(value), value)
-                text = known.get(key)
-                if text is None:
-                    text = known[key] = text_of(value)
-                value = text
-            texts.append(value)
-        values = tuple(texts)
-    return pa.array(values, pa.string())
+    kinds = set(map(type, values))
+    if kinds == {str}:
+        return pa.array(values, pa.string())
+    known: dict[Any, str] = {}
+    if len(kinds) == 1:
+        for value in set(values):
+            known[value] = text_of(value)
+        return pa.array([known[value] for value in values], pa.string())
+    texts = []
+    for value in values:
+        if type(value) is not str:
+            # One and True are equal, and are not the same text.
+            key = (type(value), value)
+            text = known.get(key)
+            if text is None:
+                text = known[key] = text_of(value)
+            value = text
+        texts.append(value)
+    return pa.array(texts, pa.string())

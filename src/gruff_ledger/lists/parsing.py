@@ -122,19 +122,21 @@ def parse_records(plan: Plan, *, careful: bool) -> Parsed:
 
 def _parse_fast(plan: Plan) -> Parsed | None:
     """Parse with Arrow; None where only the careful way will do."""
-    # While no quote is seen, every line is a record: then the text is parsed in
-    # pieces, each of which numbers its own records. With quotes Arrow finds the ends
-    # of the records; when it may use threads, which is only while no record is ragged,
-    # because it then numbers none of them.
+    # Arrow is fastest when it may use threads, which only holds while no record is
+    # ragged, because it then numbers none of them. Without quotes every line is a
+    # record: then pieces of the text can be parsed in threads, and each of them numbers
+    # its own records. With quotes only Arrow can find the ends of the records.
     with_quotes = plan.layout.quoted and _quote_in_head(plan)
     in_threads = True
     block = 0
     while block < len(_BLOCK_BYTES):
         size = _BLOCK_BYTES[block]
         try:
-            if not with_quotes:
+            if not with_quotes and not in_threads:
                 return _in_pieces(plan, size)
-            return _arrow(plan, in_threads=in_threads, block_bytes=size)
+            return _arrow(
+                plan, with_quotes=with_quotes, in_threads=in_threads, block_bytes=size
+            )
         except Surprise:
             with_quotes = True
         except _RaggedInThreads:
@@ -269,8 +271,10 @@ class _RaggedInThreads(Exception):
     """A ragged record was met while Arrow could not tell its number."""
 
 
-def _arrow(plan: Plan, *, in_threads: bool, block_bytes: int) -> Parsed | None:
-    """Parse a text with quotes, in which cells may hold line ends."""
+def _arrow(
+    plan: Plan, *, with_quotes: bool, in_threads: bool, block_bytes: int
+) -> Parsed | None:
+    """Parse all of a text with Arrow; with quotes, cells may hold line ends."""
     ragged = Ragged()
     met_ragged = False
     take_ragged = _ragged_handler(plan, ragged)
@@ -282,7 +286,8 @@ def _arrow(plan: Plan, *, in_threads: bool, block_bytes: int) -> Parsed | None:
             return "error"
         return take_ragged(row)
 
-    with contextlib.closing(plan.feed()) as feed:
+    refuse_quotes = plan.layout.quoted and not with_quotes
+    with contextlib.closing(plan.feed(refuse_quotes=refuse_quotes)) as feed:
         first = feed.read(block_bytes)
         if not first:
             return Parsed([text_column(())] * plan.width, ragged, feed.finish())
@@ -293,16 +298,18 @@ def _arrow(plan: Plan, *, in_threads: bool, block_bytes: int) -> Parsed | None:
             table = arrow_csv.read_csv(
                 feed,
                 read_options=_read_options(plan, block_bytes, in_threads=in_threads),
-                parse_options=_parse_options(plan, on_ragged, with_quotes=True),
+                parse_options=_parse_options(plan, on_ragged, with_quotes=with_quotes),
                 convert_options=_convert_options(plan),
             )
         except pa.ArrowInvalid:
             if met_ragged:
                 raise _RaggedInThreads from None
+            if feed.surprised:
+                raise Surprise from None
             raise
         seen = feed.finish()
     parsed = Parsed(list(table.columns), ragged, seen)
-    return parsed if _end_is_sure(plan, parsed) else None
+    return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
 
 
 def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:

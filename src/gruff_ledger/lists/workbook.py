@@ -11,9 +11,11 @@ import datetime
 import fnmatch
 import hashlib
 import io
+import itertools
 import re
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from typing import Any
 from xml.etree import ElementTree
@@ -22,7 +24,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.lists.address import Fragment, is_pattern
-from gruff_ledger.lists.grid import Grid, Place, Remarks, read_grid
+from gruff_ledger.lists.grid import Grid, Place, Remarks, read_grid, text_columns
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import unknown_part
 from gruff_ledger.lists.source import Opened
@@ -45,22 +47,21 @@ _MOST_EXPONENT, _LEAST_EXPONENT = 20, -15
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _STRICT = "{http://purl.oclc.org/ooxml/spreadsheetml/main}"
 
-_CELL_TAG = re.compile(rb"<(?:\w+:)?c\b([^>]*?)/?>")
+# Patterns that are looked for in all of a tab begin with plain text, by which they are
+# found fast; elements may have a prefix.
+_CELL_TAG = re.compile(rb"c ([^>]*?)/?>")
 _REFERENCE = re.compile(rb'\br="([A-Z]{1,3})(\d{1,9})"')
 _STYLE = re.compile(rb'\bs="(\d+)"')
-_ERROR_CELL = re.compile(
-    rb'<(?:\w+:)?c\b([^>]*\bt="e"[^>]*)>(?:(?!</(?:\w+:)?c>).)*?'
-    rb"<(?:\w+:)?v[^>]*>([^<]*)<",
-    re.DOTALL,
+_ERROR_MARK = b't="e"'
+_VALUE = re.compile(rb"v>([^<]*)<")
+# The end of a formula, and right after it, but for an empty value, that of its cell.
+_UNSTORED_END = re.compile(
+    rb"f(?:>| [^>]*/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*"
+    rb"</(?:\w+:)?c>"
 )
-_UNSTORED_FORMULA = re.compile(
-    rb"<(?:\w+:)?c\b([^>]*)>\s*<(?:\w+:)?f\b(?:[^>]*/>|[^>]*>[^<]*</(?:\w+:)?f>)\s*"
-    rb"(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*</(?:\w+:)?c>"
-)
-_ROW_NUMBER = re.compile(rb'<(?:\w+:)?row\b[^>]*?\br="(\d{1,9})"')
-_HIDDEN_ROW = re.compile(
-    rb'<(?:\w+:)?row\b(?=[^>]*\bhidden="(?:1|true)")[^>]*?\br="(\d+)"'
-)
+_ROW_NUMBER = re.compile(rb'row [^>]*?r="(\d{1,9})"')
+_HIDDEN_ROW = re.compile(rb'row (?=[^>]*hidden="(?:1|true)")[^>]*?r="(\d+)"')
+_LATE_COLUMN = re.compile(rb' r="[A-Z]{2}')
 
 
 class Tab(msgspec.Struct, frozen=True):
@@ -190,25 +191,28 @@ def read_workbook(
         ((_, fragment),), _ = workbook_parts(opened, fragment)
     name = fragment.sheet
     assert name is not None
-    look = (
-        _look_ods(opened, book, name) if book.is_ods else _look_xlsx(opened, book, name)
-    )
-    sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
-    rows = _guarded(opened, lambda: sheet.to_python(skip_empty_area=True))
+    xml = _tab_xml(opened, book, name)
+    looking = _look_ods if book.is_ods else _look_xlsx
+    # The library loads a tab without holding up Python.
+    with ThreadPoolExecutor(1) as thread:
+        waiting = thread.submit(looking, opened, book, name, xml)
+        sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
+        look = waiting.result()
     first_row, first_col = sheet.start or (0, 0)
-    _put_texts(rows, look, first_row + 1, first_col + 1)
+    columns = _guarded(
+        opened,
+        lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
+    )
     merged = _guarded(opened, lambda: sheet.merged_cell_ranges) or []
     shown = next((tab.shown for tab in book.tabs if tab.name == name), True)
     written: dict[str, Any] = {"tab": name}
     if not shown:
         written["hidden"] = True
     grid = Grid(
-        rows,
+        columns,
         first_row + 1,
         first_col + 1,
-        cell_text,
         written,
-        (),
         lambda place: _remarks(opened.name, place, look, merged),
     )
     return read_grid(
@@ -392,21 +396,36 @@ def _sha256(opened: Opened, book: _Book) -> Callable[[], str]:
 # What the XML tells ---------------------------------------------------------------
 
 
-def _look_xlsx(opened: Opened, book: _Book, name: str) -> _Look:
-    xml = _member(opened, book.archive, _tab_member(opened, book, name))
-    _refuse_vast(opened, *_extent(xml))
+def _tab_xml(opened: Opened, book: _Book, name: str) -> bytes:
+    """Return the XML that holds a tab, having seen that it can be loaded."""
+    if book.is_ods:
+        xml = _member(opened, book.archive, "content.xml")
+        rows, columns, cells = _ods_extent(xml, name)
+        _refuse_vast(opened, cells, 1)
+    else:
+        xml = _member(opened, book.archive, _tab_member(opened, book, name))
+        rows, columns = _extent(xml)
+    _refuse_vast(opened, rows, columns)
+    return xml
+
+
+def _look_xlsx(opened: Opened, book: _Book, name: str, xml: bytes) -> _Look:
     look = _Look()
-    if b't="e"' in xml:
-        for match in _ERROR_CELL.finditer(xml):
-            if (place := _cell_place(match[1])) is not None:
-                look.errors[place] = match[2].decode("utf-8", "replace")
+    at = xml.find(_ERROR_MARK)
+    while at >= 0:
+        end = xml.find(b">", at)
+        place = _cell_place(xml[xml.rfind(b"<", 0, at) : end])
+        value = _VALUE.search(xml, end, xml.find(b"c>", end))
+        if place is not None and value is not None:
+            look.errors[place] = value[1].decode("utf-8", "replace")
+        at = xml.find(_ERROR_MARK, at + 1)
     if b"<f" in xml or b":f>" in xml:
-        look.unstored = [
-            place
-            for match in _UNSTORED_FORMULA.finditer(xml)
-            if b't="str"' not in match[1]
-            and (place := _cell_place(match[1])) is not None
-        ]
+        for match in _UNSTORED_END.finditer(xml):
+            cell = xml.rfind(b' r="', 0, match.start())
+            tag = xml[xml.rfind(b"<", 0, max(cell, 0)) : xml.find(b">", max(cell, 0))]
+            place = _cell_place(tag)
+            if place is not None and b't="str"' not in tag:
+                look.unstored.append(place)
     if b"hidden=" in xml:
         look.hidden_rows = [int(match) for match in _HIDDEN_ROW.findall(xml)]
     padded, percent = _styles(opened, book)
@@ -458,12 +477,15 @@ def _extent(xml: bytes) -> tuple[int, int]:
     """Return, from above, how many rows and columns the cells in use span."""
     rows = max(map(int, _ROW_NUMBER.findall(xml)), default=0)
     digits = len(str(rows))
-    if re.search(rb'\br="[A-Z]{1,3}\d{%d}' % (digits + 1), xml):
-        cells = re.findall(rb'\br="[A-Z]{1,3}(\d+)"', xml)
-        rows = max(rows, max(map(int, cells), default=0))
     columns = 26
-    if re.search(rb'\br="[A-Z]{2}', xml):
-        letters = set(re.findall(rb'\br="([A-Z]{1,3})\d', xml))
+    # Hardly ever is there a column after Z, or a cell in a row that is not there.
+    if not re.search(rb' r="(?:[A-Z]{2}|[A-Z]\d{%d})' % (digits + 1), xml):
+        return rows, columns
+    if re.search(rb' r="[A-Z]{1,3}\d{%d}' % (digits + 1), xml):
+        cells = re.findall(rb' r="[A-Z]{1,3}(\d+)"', xml)
+        rows = max(rows, max(map(int, cells), default=0))
+    if _LATE_COLUMN.search(xml):
+        letters = set(re.findall(rb' r="([A-Z]{1,3})\d', xml))
         columns = max(map(_column_number, letters), default=0)
     return rows, columns
 
@@ -518,27 +540,31 @@ def _styles(opened: Opened, book: _Book) -> tuple[Mapping[int, int], frozenset[i
 
 
 _ODS_TAG = re.compile(
-    rb"<table:table\b([^>]*)>|<table:table-row\b([^>]*)>"
-    rb"|<table:(?:covered-)?table-cell\b([^>]*)>"
+    rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"
+    rb"((?:covered-)?table-cell\b[^>]*))>"
 )
+_ODS_NAME = re.compile(rb'table:name="([^"]*)"')
 _COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
 _ROWS_REPEATED = re.compile(rb'number-rows-repeated="(\d+)"')
 
 
-def _look_ods(opened: Opened, book: _Book, name: str) -> _Look:
+def _look_ods(opened: Opened, book: _Book, name: str, xml: bytes) -> _Look:
     look = _Look()
-    xml = _member(opened, book.archive, "content.xml")
-    wanted = re.compile(rb'table:name="([^"]*)"')
-    here = False
-    row, last_row, last_column, column, repeat, filled = 0, 0, 0, 0, 1, 0
-    for table, row_tag, cell in _ODS_TAG.findall(xml):
-        if table:
-            found = wanted.search(table)
-            here = found is not None and _unescaped(found[1]) == name
-            row, repeat = 0, 0
-        elif not here:
-            continue
-        elif cell:
+    row, repeat = 0, 0
+    for row_tag, cell in _ods_tags(xml, name):
+        if not cell:
+            row += repeat
+            repeat = _repeats(_ROWS_REPEATED, row_tag)
+            if b'visibility="collapse"' in row_tag or b'visibility="filter"' in row_tag:
+                look.hidden_rows += range(row + 1, row + min(repeat, 1000) + 1)
+    return look
+
+
+def _ods_extent(xml: bytes, name: str) -> tuple[int, int, int]:
+    """Return how many rows and columns the cells in use span, and how many they are."""
+    row, last_row, last_column, column, repeat, filled = 0, 1, 1, 0, 0, 0
+    for row_tag, cell in _ods_tags(xml, name):
+        if cell:
             count = _repeats(_COLUMNS_REPEATED, cell)
             column += count
             if not cell.endswith(b"/") or b"office:value" in cell:
@@ -548,11 +574,18 @@ def _look_ods(opened: Opened, book: _Book, name: str) -> _Look:
         else:
             row += repeat
             repeat, column = _repeats(_ROWS_REPEATED, row_tag), 0
-            if b'visibility="collapse"' in row_tag or b'visibility="filter"' in row_tag:
-                look.hidden_rows += range(row + 1, row + min(repeat, 1000) + 1)
-    _refuse_vast(opened, max(last_row, 1), max(last_column, 1))
-    _refuse_vast(opened, filled, 1)
-    return look
+    return last_row, last_column, filled
+
+
+def _ods_tags(xml: bytes, name: str) -> Iterator[tuple[bytes, bytes]]:
+    """Yield the tag of each row or cell of a tab; the other one is empty."""
+    here = False
+    for table, row, cell in _ODS_TAG.findall(xml):
+        if table:
+            found = _ODS_NAME.search(table)
+            here = found is not None and _unescaped(found[1]) == name
+        elif here:
+            yield row, cell
 
 
 def _unescaped(text: bytes) -> str:
@@ -566,26 +599,25 @@ def _repeats(pattern: re.Pattern[bytes], attributes: bytes) -> int:
     return min(int(match[1]), 1 << 31) if match and len(match[1]) < 12 else 1
 
 
-def _put_texts(
-    rows: list[list[Any]], look: _Look, first_row: int, first_col: int
-) -> None:
-    """Put in the texts of error cells, and of numbers with leading zeros."""
-    for (row, col), text in look.errors.items():
-        _put(rows, row - first_row, col - first_col, lambda value, text=text: text)  # type: ignore[misc]
-    for (row, col), digits in look.padded.items():
-        _put(
-            rows,
-            row - first_row,
-            col - first_col,
-            lambda value, digits=digits: _zero_padded(value, digits),  # type: ignore[misc]
-        )
-
-
-def _put(
-    rows: list[list[Any]], row: int, col: int, changed: Callable[[Any], Any]
-) -> None:
-    if 0 <= row < len(rows) and 0 <= col < len(rows[row]):
-        rows[row][col] = changed(rows[row][col])
+def _rows(
+    sheet: Any, look: _Look, first_row: int, first_col: int
+) -> Iterator[list[Any]]:
+    """Yield the rows in use, with the texts of error cells and of leading zeros."""
+    special: dict[int, list[tuple[int, str | int]]] = {}
+    for cells in (look.errors, look.padded):
+        for (row, col), what in cells.items():
+            special.setdefault(row, []).append((col - 1 - first_col, what))
+    # The library begins at the first row of the tab, whatever is in use.
+    rows = itertools.islice(sheet.iter_rows(), first_row, None)
+    if not special:
+        yield from rows
+        return
+    for number, row in enumerate(rows, first_row + 1):
+        for col, what in special.get(number, ()):
+            if 0 <= col < len(row):
+                is_text = isinstance(what, str)
+                row[col] = what if is_text else _zero_padded(row[col], int(what))
+        yield row
 
 
 def _zero_padded(value: Any, digits: int) -> Any:
