@@ -186,7 +186,7 @@ def ragged(whole: Path, n: int) -> Path:
 
 
 def workbook_line(runs: int) -> str:
-    """Time reading a workbook's tab, against the library's own reading, in a process."""
+    """Time reading a workbook's tab, against the library's own reading of it."""
     n = 100_000
     book = SCRATCH / f"{n}.xlsx"
     if not book.exists():

@@ -103,11 +103,10 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
     exact = first_with_same_key(columns) if n else np.zeros(0, np.int64)
     group = _folded(columns, exact, terms.match)
     firsts, inverse, counts = np.unique(group, return_inverse=True, return_counts=True)
-    texts = [taken(column, firsts) for column in columns]
-    order = _order(terms.order, counts, texts)
+    order = _order(terms.order, counts, columns, firsts)
     order = order[counts[order] > terms.over]
     figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
-    shown = tuple(taken(column, order) for column in texts)
+    shown = tuple(taken(column, firsts[order]) for column in columns)
     # A field of the list can have the name of a figure.
     named, _ = made_headings((*headings, *figures))
     table = Table(
@@ -168,12 +167,15 @@ def _folded(columns: Sequence[Column], exact: Indices, match: str) -> Indices:
     return np.array(representative, np.int64)[inverse]
 
 
-def _order(order: str, counts: Indices, texts: Sequence[Column]) -> Indices:
+def _order(
+    order: str, counts: Indices, columns: Sequence[Column], firsts: Indices
+) -> Indices:
     if order == "appearance":
         return np.arange(len(counts))
     if order == "count":
         return np.argsort(-counts, kind="stable")
-    keys = list(zip(*(column.to_pylist() for column in texts), strict=True))
+    texts = (taken(column, firsts).to_pylist() for column in columns)
+    keys = list(zip(*texts, strict=True))
     return np.array(sorted(range(len(keys)), key=keys.__getitem__), np.int64)
 
 

@@ -207,6 +207,9 @@ def field_facts(
     return facts
 
 
+_Numbers = npt.NDArray[np.int32]
+
+
 class _Cells(msgspec.Struct):
     """
     The cells that are looked at: one of each value where values repeat, else all.
@@ -215,21 +218,21 @@ class _Cells(msgspec.Struct):
     ----------
     column : Column, m cells
     filled : ndarray of bool, shape (m,)
-    weights : ndarray of int64, shape (m,), optional
+    weights : ndarray of int32, shape (m,), optional
         How many cells of the field each stands for.
-    order : ndarray of int64
+    order : ndarray of int32
         Indices of the filled cells of the field, those of a value together.
-    starts, counts : ndarray of int64, shape (distinct,)
+    starts, counts : ndarray of int32, shape (distinct,)
         Where the cells of each value begin in that order, and how many they are. Where
         only one of each value is looked at, cell i of `column` is of value i.
     """
 
     column: Column
     filled: Mask
-    weights: Indices | None
-    order: Indices
-    starts: Indices
-    counts: Indices
+    weights: _Numbers | None
+    order: _Numbers
+    starts: _Numbers
+    counts: _Numbers
 
     def sum(self, mask: Mask, start: int) -> int:
         """Count the cells of the field that a mask of a chunk stands for."""
@@ -247,27 +250,36 @@ class _Cells(msgspec.Struct):
                 self.starts[found].tolist(), self.counts[found].tolist(), strict=True
             )
         ]
-        return np.sort(np.concatenate(parts)) if parts else found
+        return np.sort(np.concatenate(parts)).astype(np.int64) if parts else found
 
     @property
     def firsts(self) -> Indices:
         """One record of each value."""
-        return self.order[self.starts]
+        return self.order[self.starts].astype(np.int64)
 
 
 def _cells(column: Column, blank: Mask) -> _Cells:
-    prints = np.concatenate([_prints(chunk) for chunk in text_chunks(column)])
-    at = np.flatnonzero(~blank)
+    # Whole numbers of 32 bits where they will do: with a million records, a field of
+    # numbers is as large as the field itself.
+    prints = np.empty(len(column), np.uint64)
+    start = 0
+    for chunk in text_chunks(column):
+        prints[start : start + len(chunk.array)] = _prints(chunk)
+        start += len(chunk.array)
+    at = np.flatnonzero(~blank).astype(np.int32)
     if len(at) < len(prints):
         prints = prints[at]
-    order = np.argsort(prints)
+    order = np.argsort(prints).astype(np.int32)
     ordered = prints[order]
+    del prints
     is_start = np.ones(len(ordered), np.bool_)
     np.not_equal(ordered[1:], ordered[:-1], out=is_start[1:])
-    starts = np.flatnonzero(is_start)
-    counts = np.diff(starts, append=len(ordered))
-    order = at[order] if len(at) < len(column) else order
-    if len(starts) * 2 > len(ordered):
+    filled = len(ordered)
+    del ordered
+    starts = np.flatnonzero(is_start).astype(np.int32)
+    counts = np.diff(starts, append=np.int32(filled))
+    order = at[order] if filled < len(column) else order
+    if len(starts) * 2 > filled:
         return _Cells(column, ~blank, None, order, starts, counts)
     few = joined(taken(column, order[starts]))
     return _Cells(few, np.ones(len(few), np.bool_), counts, order, starts, counts)
@@ -314,7 +326,9 @@ def _look_at_chunk(chunk: Chunk, cells: _Cells, start: int, tally: _Tally) -> No
         formula &= ~numbers
         has_marks = (kinds & (SIGN | POINT | OTHER)) != 0
         maybe = np.flatnonzero(has_marks & ((kinds & DIGIT) != 0) & ~numbers)
-        weights = None if cells.weights is None else cells.weights[start:]
+        weights = None
+        if cells.weights is not None:
+            weights = cells.weights[start : start + len(kinds)].astype(np.int64)
         chunk_dates(chunk, maybe, start, tally.dates, weights)
     tally.mark("formula-like", np.flatnonzero(formula) + start)
 
@@ -433,7 +447,9 @@ def _look_for_numbers(
         kinds = np.where(huge, 0, kinds).astype(np.uint8)
     places, values, scale = chunk_numbers(chunk, kinds)
     if len(places):
-        weights = None if cells.weights is None else cells.weights[start + places]
+        weights = None
+        if cells.weights is not None:
+            weights = cells.weights[start + places].astype(np.int64)
         tally.numbers.append((values, weights, scale))
         is_number[places] = True
         for name, mask in (

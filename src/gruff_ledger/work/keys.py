@@ -31,6 +31,9 @@ from gruff_ledger.table import (
 # processor's cache, and stretches are spread over threads.
 _STRETCH_RECORDS = 1 << 16
 
+# Records compared cell by cell at a time.
+_COMPARED_RECORDS = 1 << 18
+
 # Records looked at, at three places of a list, to see which fields tell records apart,
 # and the share of distinct ones that is enough.
 _SAMPLE_RECORDS = 1000
@@ -170,8 +173,12 @@ def _mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
     if not len(repeats):
         return
     differs = np.zeros(len(repeats), np.bool_)
-    for column in columns:
-        differs |= unequal(taken(column, repeats), taken(column, first[repeats]))
+    # A stretch at a time, so that no two copies of all of them are held.
+    for start in range(0, len(repeats), _COMPARED_RECORDS):
+        mine = repeats[start : start + _COMPARED_RECORDS]
+        for column in columns:
+            unlike = unequal(taken(column, mine), taken(column, first[mine]))
+            differs[start : start + _COMPARED_RECORDS] |= unlike
     if not differs.any():
         return
     # Accidents are of the order of n² / 2⁶⁵: one in a billion lists of a million.
