@@ -181,6 +181,9 @@ def _show_survey(
         console.print()
     if not quiet:
         if not sys.stdout.isatty():
+            for source in run.account.sources:
+                for line in paragraph(_source_words(source), ""):
+                    click.echo(line, err=True)
             for line in _remark_lines(run.account, in_docket=False):
                 click.echo(line, err=True)
         click.echo(balance_words(run.balance), err=True)

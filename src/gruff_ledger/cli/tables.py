@@ -33,7 +33,7 @@ _BAR_CELLS = 12
 # What rich puts between two columns of this kind of table.
 _GAP_WIDTH = 3
 
-_NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*\s*")
+_NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
 
 
 def list_view(

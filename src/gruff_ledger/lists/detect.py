@@ -34,17 +34,18 @@ _BYTE_ORDER_MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16-be"),
 )
 
-# First bytes of files that are not delimited text, and what to call them.
+# First bytes of files that are not delimited text, what to call them, and the format
+# that reads them.
 _SIGNATURES = (
-    (b"PK\x03\x04", "a workbook or another ZIP archive"),
-    (b"\xd0\xcf\x11\xe0", "a workbook of the old binary kind"),
-    (b"%PDF", "a PDF document"),
-    (b"\x89PNG", "a picture"),
-    (b"\xff\xd8\xff", "a picture"),
-    (b"GIF8", "a picture"),
-    (b"\x1f\x8b", "a compressed file"),
-    (b"SQLite format 3\x00", "a database"),
-    (b"PAR1", "a Parquet file"),
+    (b"PK\x03\x04", "a workbook or another ZIP archive", "xlsx or ods"),
+    (b"\xd0\xcf\x11\xe0", "a workbook of the old binary kind", ""),
+    (b"%PDF", "a PDF document", ""),
+    (b"\x89PNG", "a picture", ""),
+    (b"\xff\xd8\xff", "a picture", ""),
+    (b"GIF8", "a picture", ""),
+    (b"\x1f\x8b", "a compressed file", ""),
+    (b"SQLite format 3\x00", "a database", "sqlite"),
+    (b"PAR1", "a Parquet file", "parquet"),
 )
 
 # A delimiter is believed when at least this share of the rows has the same cells.
@@ -142,15 +143,25 @@ def _common_name(codec: str) -> str:
 
 
 def _refuse_binary(head: bytes, file: str) -> None:
-    kind = next((kind for start, kind in _SIGNATURES if head.startswith(start)), None)
-    if kind is None and b"\x00" in head[:65536]:
+    kind, read_as = next(
+        (
+            (kind, format_)
+            for start, kind, format_ in _SIGNATURES
+            if head.startswith(start)
+        ),
+        ("", ""),
+    )
+    if not kind and b"\x00" in head[:65536]:
         kind = "a file of a program's own (it holds bytes that no text has)"
-    if kind is not None:
+    if kind:
+        remedy = (
+            f"Set its `format` to {read_as}; its ending tells another."
+            if read_as
+            else "Save it as delimited text, or, if it is text all the same, state its "
+            "`encoding`."
+        )
         raise UnreadableSource(
-            f"it is not delimited text but {kind}.",
-            "Save it as delimited text, or, if it is text all the same, state its "
-            "`encoding`.",
-            file=file,
+            f"it is not delimited text but {kind}.", remedy, file=file
         )
 
 

@@ -85,7 +85,10 @@ def find_lists(
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
             label = part or list_name(place)
-            stated = Address(without_secrets(address.text), place, fragment)
+            shown = without_secrets(address.text)
+            if address.is_standard_input:
+                shown = opened.address
+            stated = Address(shown, place, fragment)
             if place != address.place or len(parts) > 1:
                 stated = address.of_part(place, fragment)
             found.append(

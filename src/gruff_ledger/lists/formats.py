@@ -255,16 +255,24 @@ def read_list(
 
 def format_to_write(place: str, stated: str | None) -> Format:
     """
-    Tell the format of an output: as stated, by its ending, else delimited text.
+    Tell the format of an output: as stated, by its ending, delimited text without one.
 
     Raises
     ------
     UnwritableOutput
-        If the format can only be read.
+        If the format can only be read, or the ending tells none.
     """
     found = FORMATS[stated] if stated else by_ending(place)
     if found is None:
-        return FORMATS["delimited"]
+        ending = PurePosixPath(place.replace("\\", "/")).suffix
+        if ending.lower() in ("", ".out", ".lst", ".data"):
+            return FORMATS["delimited"]
+        known = [each.endings[0] for each in FORMATS.values() if each.writer]
+        raise UnwritableOutput(
+            f"no list is written in a format that '{ending}' stands for.",
+            f"End the path in {', '.join(known)}, or state the format.",
+            file=place,
+        )
     if not found.writer:
         raise UnwritableOutput(
             f"{found.words} can be read, and not written.",
