@@ -102,11 +102,15 @@ class Progress:
         if not done:
             return self._step
         if total < done:
-            return f"{self._step}  {done / 1e6:.0f} MB"
+            return f"{self._step}  {_size(done)}"
         share = done / total
         filled = round(share * _BAR_CELLS)
         bar = "█" * filled + "·" * (_BAR_CELLS - filled)
-        return f"{self._step}  {bar} {share:.0%} of {total / 1e6:.0f} MB"
+        return f"{self._step}  {bar} {share:.0%} of {_size(total)}"
+
+
+def _size(count: int) -> str:
+    return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
 
 
 def _console(stream: IO[str]) -> Console:

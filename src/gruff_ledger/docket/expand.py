@@ -61,7 +61,8 @@ def expanded(
     found: dict[str, list[FoundList]] = {}
     for each in job.lists:
         if used.get(each.name):
-            on_step(f"opening {each.name}")
+            is_url = parse_address(each.address, job.folder).is_url
+            on_step(f"{'fetching' if is_url else 'opening'} {each.name}")
             found[each.name] = find_lists(
                 each.address,
                 name=each.name,

@@ -337,7 +337,9 @@ def _without_totals(
     mask[place] = True
     if terms.no_totals:
         aside = SetAside(_TOTALS_REASON, table.filter(mask))
-        return table.filter(~mask), (aside,), ()
+        said = f"{table.name}: the last record looks like a row of totals and was set "
+        note = Note(f"{said}aside.", "", table.origin.pick(mask))
+        return table.filter(~mask), (aside,), (note,)
     return (
         table,
         (),
