@@ -151,6 +151,7 @@ def account_view(account: Account, balance: Balance) -> ScreenTable:
         _Figure("out", lambda line: line.records_out, balance.records_out),
         _Figure("set\naside", lambda line: line.records_aside, balance.set_aside, True),
         _Figure("blank\nat end", lambda line: line.left_out, balance.left_out, True),
+        _Figure("summed\nup", lambda line: line.summed or 0, balance.summed, True),
         _Figure("cells\nchanged", lambda line: line.cells_changed, changed, True),
     ]
     figures = [each for each in figures if each.total or not each.optional]

@@ -17,7 +17,7 @@ import numpy as np
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.settle import Found, settled
+from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Hashing, Opened
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note, SetAside
@@ -391,9 +391,7 @@ class _Columns:
                     warning=True,
                 ),
             )
-        if made:
-            told = ", ".join(f"'{headings[place]}'" for place in made)
-            notes += (Note(f"{name}: headings made up: {told}.", warning=True),)
+        notes += made_up_notes(name, headings, made)
         short = sum(n for size, n in self._sizes.items() if size < len(headings))
         if short:
             records = "1 record lacks" if short == 1 else f"{short} records lack"

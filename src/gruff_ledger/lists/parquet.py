@@ -9,10 +9,9 @@ import pyarrow as pa
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.settle import Found, settled
+from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.naming import made_headings
-from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Origin, Table, concat_columns
 
@@ -68,10 +67,6 @@ def read_parquet(
     headings, made = made_headings(names)
     columns = tuple(concat_columns(part) for part in parts)
     count = len(columns[0])
-    notes: tuple[Note, ...] = ()
-    if made:
-        told = ", ".join(f"'{headings[place]}'" for place in made)
-        notes = (Note(f"{opened.name}: headings made up: {told}.", warning=True),)
     found = Found(
         Table(headings, columns, Origin.counted(source, 1, count), opened.name),
         count,
@@ -80,7 +75,7 @@ def read_parquet(
         {},
         opened.size_bytes,
         hash_of(opened) if hashed else None,
-        notes=notes,
+        notes=made_up_notes(opened.name, headings, made),
     )
     return settled(found, opened, fragment, terms)
 

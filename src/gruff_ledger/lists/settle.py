@@ -187,14 +187,23 @@ def heading_notes(
         )
     if not has_heading:
         notes.append(Note(f"{name}: no heading row; the fields are numbered."))
-    elif made:
-        told = ", ".join(
-            f"'{headings[place]}' for "
-            + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
-            for place, written in made.items()
-        )
-        notes.append(Note(f"{name}: headings made up: {told}.", warning=True))
+    else:
+        notes += made_up_notes(name, headings, made)
     return notes
+
+
+def made_up_notes(
+    name: str, headings: tuple[str, ...], made: Mapping[int, str]
+) -> tuple[Note, ...]:
+    """Say which headings were made up, and for what; see `naming.made_headings`."""
+    if not made:
+        return ()
+    told = ", ".join(
+        f"'{headings[place]}' for "
+        + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
+        for place, written in made.items()
+    )
+    return (Note(f"{name}: headings made up: {told}.", warning=True),)
 
 
 def first_row(fragment: Fragment) -> int | None:

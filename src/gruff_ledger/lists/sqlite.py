@@ -12,7 +12,7 @@ import msgspec
 
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.settle import Found, settled, unknown_part
+from gruff_ledger.lists.settle import Found, made_up_notes, settled, unknown_part
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note
@@ -98,10 +98,6 @@ def read_database(
             for part, cells in zip(parts, zip(*records, strict=True), strict=True):
                 part.append(text_column(map(_text, cells)))
             count += len(records)
-    notes: tuple[Note, ...] = ()
-    if made:
-        told = ", ".join(f"'{headings[place]}'" for place in made)
-        notes = (Note(f"{opened.name}: headings made up: {told}.", warning=True),)
     columns = tuple(concat_columns(part) for part in parts)
     found = Found(
         Table(headings, columns, Origin.counted(source, 1, count), opened.name),
@@ -111,7 +107,7 @@ def read_database(
         {"table": name},
         opened.size_bytes,
         hash_of(opened) if hashed else None,
-        notes=notes,
+        notes=made_up_notes(opened.name, headings, made),
     )
     return settled(found, opened, fragment, terms)
 
