@@ -39,6 +39,9 @@ from gruff_ledger.table import Column, concat_columns, text_column, thread_count
 # more memory.
 _BLOCK_BYTES = (1 << 21, 1 << 26)
 
+# How much of the end is looked at to see whether a last line is ragged.
+_LAST_BYTES = 4096
+
 # Records read the careful way are turned into arrays in groups of this size.
 _GROUP_RECORDS = 20_000
 
@@ -127,7 +130,7 @@ def _parse_fast(plan: Plan) -> Parsed | None:
     # record: then pieces of the text can be parsed in threads, and each of them numbers
     # its own records. With quotes only Arrow can find the ends of the records.
     with_quotes = plan.layout.quoted and _quote_in_head(plan)
-    in_threads = True
+    in_threads = not _ragged_at_end(plan)
     block = 0
     while block < len(_BLOCK_BYTES):
         size = _BLOCK_BYTES[block]
@@ -267,6 +270,20 @@ def _quote_in_head(plan: Plan) -> bool:
         return b'"' in stream.read(HEAD_BYTES)[len(plan.layout.prefix.encode()) :]
 
 
+def _ragged_at_end(plan: Plan) -> bool:
+    """Guess whether the last lines are ragged; a wrong guess costs time only."""
+    with plan.opened.start() as stream:
+        size = stream.seek(0, io.SEEK_END)
+        if size <= HEAD_BYTES:
+            return False  # Then it hardly matters.
+        stream.seek(size - _LAST_BYTES)
+        lines = stream.read().split(b"\n")[1:]
+    delimiter = plan.layout.delimiter.encode("utf-8")
+    return any(
+        line.strip() and line.count(delimiter) + 1 != plan.width for line in lines
+    )
+
+
 class _RaggedInThreads(Exception):
     """A ragged record was met while Arrow could not tell its number."""
 
@@ -282,7 +299,9 @@ def _arrow(
     def on_ragged(row: arrow_csv.InvalidRow) -> str:
         nonlocal met_ragged
         if in_threads:
+            # The rest need not be read for nothing.
             met_ragged = True
+            feed.stop()
             return "error"
         return take_ragged(row)
 

@@ -216,6 +216,7 @@ class Feed(io.RawIOBase):
         self._refuse_quotes = refuse_quotes
         self._pending = b""
         self._at_end = False
+        self._stopped = False
         self._leave_out(len(bom), skip)
 
     def readable(self) -> bool:
@@ -229,11 +230,16 @@ class Feed(io.RawIOBase):
             return block
         if size is None or size < 0:
             return b"".join(iter(lambda: self.read(_BLOCK_BYTES), b""))
-        while not self._at_end:
+        while not self._at_end and not self._stopped:
             block = self._next_block(max(size, 1))
             if block:
                 return block
         return b""
+
+    def stop(self) -> None:
+        """End here: whoever reads this will begin again in another way."""
+        # A flag of its own: another thread may be reading a block just now.
+        self._stopped = True
 
     def unread(self, block: bytes) -> None:
         """Give back a block, to be read again before what follows it."""
