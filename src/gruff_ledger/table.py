@@ -379,6 +379,17 @@ def _mapped_in_turn(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     return [made(item) for item in items]
 
 
+def give_back_memory_at_once() -> None:
+    """
+    Have Arrow give what it frees back to the system at once.
+
+    That takes a little time, and leaves room for NumPy, which cannot use what Arrow
+    keeps for later.
+    """
+    if pa.default_memory_pool().backend_name == "jemalloc":
+        pa.jemalloc_set_decay_ms(0)
+
+
 def thread_count() -> int:
     """Return how many threads array work is spread over."""
     return max(1, min(8, os.cpu_count() or 1))

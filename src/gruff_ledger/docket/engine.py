@@ -38,7 +38,7 @@ from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Note, Outcome
 from gruff_ledger.problems import Problem, UnwritableOutput
-from gruff_ledger.table import Table
+from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
 LEDGER_FILES = ("set-aside.csv", "findings.csv", "changes.csv", ACCOUNT_FILE)
@@ -110,6 +110,8 @@ def run(
         paths = [each.opened.path for each in sources.values() if each.opened.path]
         with Outputs(paths, replace=replace) as outputs:
             formats = _claim(job, outputs)
+            if any(entry.verb.sums_up for entry in job.entries):
+                give_back_memory_at_once()
             hashed = hash_sources or job.ledger is not None
             tables = _read_all(sources, account, on_step, hashed=hashed)
             used = _uses(job)

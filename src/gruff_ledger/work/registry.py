@@ -59,12 +59,16 @@ class Verb(NamedTuple):
         Whether it takes several lists rather than one.
     further : tuple of Further
         What it can write beside its list.
+    sums_up : bool
+        Whether its result holds figures on records, and not the records. Such a verb
+        holds many numbers beside the list while it works.
     """
 
     name: str
     purpose: str
     several: bool = False
     further: tuple[Further, ...] = ()
+    sums_up: bool = False
 
     @property
     def terms(self) -> type[Terms]:
@@ -89,6 +93,7 @@ VERBS = {
             "survey",
             "Take a first look: what is in the lists, field by field.",
             several=True,
+            sums_up=True,
             further=(
                 Further(
                     "chart",
@@ -106,7 +111,7 @@ VERBS = {
                 ),
             ),
         ),
-        Verb("count", "Count how often each value occurs.", several=True),
+        Verb("count", "Count how often each value occurs.", several=True, sums_up=True),
         Verb("flag", "Check cells against rules and list what is wrong."),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
         Verb("merge", "Put lists end to end, matched by heading.", several=True),
