@@ -206,6 +206,7 @@ class PlaceTest(unittest.TestCase):
         (aside,) = reading.aside
         self.assertEqual(aside.table.records(), [("Total", "", "13.5")])
         self.assertEqual(aside.table.origin.record.tolist(), [5])
+        self.assertNotIn(("Total", "", "13.5"), reading.table.records())
 
     def test_a_block_is_just_that(self) -> None:
         for part in ("#cell=4,3-8,4", "#row=4-8/col=3-4", "#sheet=May/cell=4,3-8,4"):
@@ -277,6 +278,57 @@ class TabTest(FolderTest):
             [(each["month"], each["berth"]) for each in self.records("all.csv")],
             [("May", "001"), ("May", "002"), ("May", ""), ("May", ""), ("June", "003")],
         )
+
+
+class OdsTest(unittest.TestCase):
+    """What stands in the XML of an ODS workbook, as office programs write it."""
+
+    def data(self, rows: str) -> bytes:
+        plain = zipfile.ZipFile(io.BytesIO(by_odfpy([["boat", "berth"], ["A", "1"]])))
+        sink = io.BytesIO()
+        with zipfile.ZipFile(sink, "w") as archive:
+            for name in plain.namelist():
+                member = plain.read(name)
+                if name == "content.xml":
+                    member = member.replace(
+                        b"</table:table>", rows.encode() + b"</table:table>"
+                    )
+                archive.writestr(name, member)
+        return sink.getvalue()
+
+    CELL = (
+        '<table:table-cell office:value-type="string"><text:p>x</text:p>'
+        "</table:table-cell>"
+    )
+    END = "</table:table-row>"
+
+    def test_repeated_empty_cells_at_the_end_are_nothing(self) -> None:
+        row = (
+            '<table:table-row table:number-rows-repeated="1048573">'
+            '<table:table-cell table:number-columns-repeated="16384"/>' + self.END
+        )
+        self.assertEqual(read(self.data(row)).table.records(), [("A", "1")])
+
+    def test_repeated_records_are_records(self) -> None:
+        row = f'<table:table-row table:number-rows-repeated="3">{self.CELL}{self.END}'
+        self.assertEqual(len(read(self.data(row)).table), 4)
+
+    def test_repeats_beyond_all_measure_are_refused(self) -> None:
+        many = self.CELL.replace(" ", ' table:number-columns-repeated="16384" ', 1)
+        for row in (
+            f'<table:table-row table:number-rows-repeated="1048573">{many}{self.END}',
+            '<table:table-row table:number-rows-repeated="1048573"><table:table-cell '
+            'table:number-columns-repeated="16383"/></table:table-row>'
+            '<table:table-row><table:table-cell table:number-columns-repeated="16383"/>'
+            f"{self.CELL}{self.END}",
+        ):
+            with self.subTest(row=row[:60]), self.assertRaises(UnreadableSource) as it:
+                read(self.data(row))
+            self.assertIn("more than can be held", it.exception.what)
+
+    def test_hidden_rows_are_said(self) -> None:
+        row = f'<table:table-row table:visibility="collapse">{self.CELL}{self.END}'
+        self.assertIn("1 record stands in hidden rows", notes(read(self.data(row))))
 
 
 class HostileTest(unittest.TestCase):

@@ -95,13 +95,12 @@ def tab_xml(
 ) -> bytes:
     """Return the XML that holds a tab, having seen that it can be loaded."""
     if is_ods:
-        xml = member(opened, archive, "content.xml")
-        rows, columns, cells = _ods_extent(xml, name)
-        _refuse_vast(opened, cells, 1)
-    else:
-        xml = member(opened, archive, _tab_member(opened, archive, name))
-        rows, columns = _extent(xml)
-    _refuse_vast(opened, rows, columns)
+        # All tabs of it were seen to when it was opened.
+        return member(opened, archive, "content.xml")
+    xml = member(opened, archive, _tab_member(opened, archive, name))
+    rows, columns = _extent(xml)
+    if rows * columns > MOST_CELLS:
+        raise _vast(opened, f"{rows} rows and {columns} columns")
     return xml
 
 
@@ -189,14 +188,12 @@ def _extent(xml: bytes) -> tuple[int, int]:
     return rows, columns
 
 
-def _refuse_vast(opened: Opened, rows: int, columns: int) -> None:
-    if rows * columns > MOST_CELLS:
-        raise UnreadableSource(
-            f"its cells in use span {rows} rows and {columns} columns, which is more "
-            "than can be held.",
-            "Delete the stray cells at its end, or save the tab as delimited text.",
-            file=opened.address,
-        )
+def _vast(opened: Opened, span: str) -> UnreadableSource:
+    return UnreadableSource(
+        f"its cells in use span {span}, which is more than can be held.",
+        "Delete the stray cells at its end, or save the tab as delimited text.",
+        file=opened.address,
+    )
 
 
 def _column_number(letters: bytes) -> int:
@@ -264,21 +261,26 @@ def look_at_ods(
     return look
 
 
-def _ods_extent(xml: bytes, name: str) -> tuple[int, int, int]:
-    """Return how many rows and columns the cells in use span, and how many they are."""
+def refuse_vast_ods(opened: Opened, archive: zipfile.ZipFile) -> None:
+    """Refuse an ODS workbook with a tab whose cells, repeated, span too much."""
     row, last_row, last_column, column, repeat, filled = 0, 1, 1, 0, 0, 0
-    for row_tag, cell in _ods_tags(xml, name):
-        if cell:
+    for table, row_tag, cell in _ODS_TAG.findall(
+        member(opened, archive, "content.xml")
+    ):
+        if table:
+            row, last_row, last_column, column, repeat, filled = 0, 1, 1, 0, 0, 0
+        elif cell:
             count = _repeats(_COLUMNS_REPEATED, cell)
             column += count
             if not cell.endswith(b"/") or b"office:value" in cell:
                 last_column = max(last_column, column)
                 last_row = row + repeat
                 filled += count * repeat
+                if max(filled, last_row * last_column) > MOST_CELLS:
+                    raise _vast(opened, f"{last_row} rows and {last_column} columns")
         else:
             row += repeat
             repeat, column = _repeats(_ROWS_REPEATED, row_tag), 0
-    return last_row, last_column, filled
 
 
 def _ods_tags(xml: bytes, name: str) -> Iterator[tuple[bytes, bytes]]:

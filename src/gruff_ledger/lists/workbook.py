@@ -33,6 +33,7 @@ from gruff_ledger.lists.tab_xml import (
     look_at_xlsx,
     member,
     refuse_bomb,
+    refuse_vast_ods,
     tab_xml,
 )
 from gruff_ledger.outcome import Note
@@ -287,7 +288,8 @@ def _open_book(opened: Opened) -> _Book:
         if name.endswith((".xml", ".rels")) and "/worksheets/" not in name:
             member(opened, archive, name)
     if is_ods:
-        member(opened, archive, "content.xml")
+        # The library reads all tabs of it when it is opened.
+        refuse_vast_ods(opened, archive)
     library = _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
     tabs = tuple(
         Tab(each.name, each.visible == SheetVisibleEnum.Visible)
