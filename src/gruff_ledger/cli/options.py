@@ -42,6 +42,15 @@ _METAVARS = {
     Kind.TABLES: "TOML",
 }
 
+# Where the kind says too little.
+_METAVARS_OF = {
+    "null": "WORD, …",
+    "kept": "DIR",
+    "time-limit": "SECONDS",
+    "size-limit": "MB",
+    "delimiter": "CHARACTER",
+}
+
 _EXAMPLES = {
     Kind.NAMES_EACH: ' As in --{key} "class=A, B, C". May be repeated.',
     Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
@@ -77,10 +86,10 @@ def _option(term: Term, key: str) -> click.Option:
     names = [f"--{key}", _attribute(term, key)]
     if term.kind is Kind.FLAG:
         return click.Option(names, is_flag=True, help=text)
-    metavar = "|".join(term.choices) or _METAVARS[term.kind]
+    metavar = "|".join(term.choices) or _METAVARS_OF.get(term.key)
     return click.Option(
         names,
-        metavar=metavar,
+        metavar=metavar or _METAVARS[term.kind],
         multiple=term.kind in _REPEATED,
         help=text,
         type=str,

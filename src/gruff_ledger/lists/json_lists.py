@@ -32,6 +32,7 @@ from gruff_ledger.table import (
 )
 
 _GROUP_RECORDS = 20_000
+_QUOTE = ord('"')
 _NOT_OBJECTS = "no JSON object"
 
 # How deep arrays are looked for, to tell what could be named.
@@ -307,13 +308,19 @@ class _Columns:
         except _BROKEN:
             self._aside.append((number, text.decode("utf-8", "replace")))
             return
-        cells = [""] * len(self._headings)
+        headings = self._headings
+        cells = [""] * len(headings)
         for key, raw in members.items():
-            place = self._headings.get(key)
+            place = headings.get(key)
             if place is None:
-                place = self._headings[key] = len(self._headings)
+                place = headings[key] = len(headings)
                 cells.append("")
-            cells[place] = self._text(number, key, bytes(raw))
+            value = bytes(raw)
+            if value[0] == _QUOTE and b"\\" not in value:
+                # Text as it stands, which is most of it.
+                cells[place] = value[1:-1].decode("utf-8")
+            else:
+                cells[place] = self._text(number, key, value)
         self._sizes[len(members)] += 1
         self._group.append(cells)
         self._numbers.append(number)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import fnmatch
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, BinaryIO
 
 import msgspec
@@ -96,7 +96,7 @@ def read_database(
         count = 0
         while records := cursor.fetchmany(_GROUP_RECORDS):
             for part, cells in zip(parts, zip(*records, strict=True), strict=True):
-                part.append(text_column(map(_text, cells)))
+                part.append(text_column(_texts(cells)))
             count += len(records)
     columns = tuple(concat_columns(part) for part in parts)
     found = Found(
@@ -185,6 +185,11 @@ def _connected(opened: Opened) -> Iterator[sqlite3.Connection]:
 def _quoted(name: str) -> str:
     """Quote an identifier (ISO/IEC 9075, delimited identifier)."""
     return '"' + name.replace('"', '""') + '"'
+
+
+def _texts(values: Sequence[Any]) -> Iterable[str]:
+    # Most fields hold text only, and need not be looked at one by one.
+    return values if set(map(type, values)) == {str} else map(_text, values)
 
 
 def _text(value: Any) -> str:
