@@ -71,6 +71,20 @@ class JsonTest(unittest.TestCase):
         self.assertEqual(aside.text, ("5", "[1]"))
         self.assertEqual(reading.source.records_in, 4)
 
+    def test_a_member_named_twice_is_no_silent_loss(self) -> None:
+        reading = json_of(
+            '[{"a": 1, "a": 2}, {"a": "x: \\"a\\": y", "b": {"c": 1, "c": 2}},'
+            ' {"a"\t:1,"b":2, "a" :3}, {"a": "12:30"}]'
+        )
+        self.assertEqual(
+            reading.table.records(),
+            [('x: "a": y', '{"c": 1, "c": 2}'), ("12:30", "")],
+        )
+        (aside,) = reading.aside
+        self.assertEqual(aside.reason, "two members of one name")
+        self.assertEqual(aside.table.origin.record.tolist(), [1, 3])
+        self.assertEqual(aside.text[0], '{"a": 1, "a": 2}')
+
     def test_lines(self) -> None:
         reading = json_of('\ufeff{"a": 1}\r\n\n{"a": oops}\n{"a": "x"}', lines=True)
         self.assertEqual(reading.table.records(), [("1",), ("x",)])

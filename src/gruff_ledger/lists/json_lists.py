@@ -36,6 +36,8 @@ _GROUP_RECORDS = 20_000
 # After so many records with other values than text no more are taken for text alone.
 _TRIED_RECORDS = 100
 _NOT_OBJECTS = "no JSON object"
+_TWICE = "two members of one name"
+_NAME_END = re.compile(rb'"\s*:')
 
 # How deep arrays are looked for, to tell what could be named.
 _SEARCHED_DEPTH = 3
@@ -303,13 +305,17 @@ class _Columns:
         self._done = 0
         self._sizes: Counter[int] = Counter()
         self._other_than_text = 0
-        self._aside: list[tuple[int, str]] = []
+        self._aside: dict[str, list[tuple[int, str]]] = {}
 
     def add(self, number: int, text: bytes) -> None:
         """Take the next record: its number and its JSON."""
         members = self._members(number, text)
-        if members is None:
-            self._aside.append((number, text.decode("utf-8", "replace")))
+        reason = _NOT_OBJECTS if members is None else ""
+        if members is not None and _names_a_member_twice(text, len(members)):
+            reason = _TWICE
+        if members is None or reason:
+            said = text.decode("utf-8", "replace")
+            self._aside.setdefault(reason, []).append((number, said))
             return
         headings = self._headings
         cells = [""] * len(headings)
@@ -385,7 +391,7 @@ class _Columns:
             raise UnreadableSource(
                 "it holds no record with a field."
                 if not self._aside
-                else "none of its elements is an object with fields.",
+                else "none of its elements is an object with fields, each named once.",
                 "A list is made of objects such as "
                 '{"boat": "Merry Bell", "berth": "12"}.',
                 file=self._opened.address,
@@ -395,18 +401,16 @@ class _Columns:
         origin = _origin(source, self._numbers)
         columns = tuple(concat_columns(parts) for parts in self._columns)
         aside: tuple[SetAside, ...] = ()
-        if self._aside:
-            blank = tuple(constant_column("", len(self._aside)) for _ in headings)
-            at = _origin(source, [number for number, _ in self._aside])
-            texts = tuple(text for _, text in self._aside)
-            aside = (
-                SetAside(_NOT_OBJECTS, Table(headings, blank, at, name), text=texts),
-            )
+        for reason, found in self._aside.items():
+            blank = tuple(constant_column("", len(found)) for _ in headings)
+            at = _origin(source, [number for number, _ in found])
+            texts = tuple(text for _, text in found)
+            aside += (SetAside(reason, Table(headings, blank, at, name), text=texts),)
             count = len(texts)
-            records = "1 element was" if count == 1 else f"{count} elements were"
+            elements = "1 element was" if count == 1 else f"{count} elements were"
             notes += (
                 Note(
-                    f"{name}: {records} set aside, being {_NOT_OBJECTS}.",
+                    f"{name}: {elements} set aside: {reason}.",
                     "Correct them in the source.",
                     at,
                     warning=True,
@@ -419,7 +423,7 @@ class _Columns:
             notes += (Note(f"{name}: {records} some of the fields; they are blank."),)
         return Found(
             Table(headings, columns, origin, name),
-            len(self._numbers) + len(self._aside),
+            len(self._numbers) + sum(len(each.table) for each in aside),
             format_name,
             None,
             written,
@@ -428,6 +432,32 @@ class _Columns:
             aside=aside,
             notes=notes,
         )
+
+
+def _names_a_member_twice(text: bytes, members: int) -> bool:
+    """
+    Tell whether an object has two members of one name, of which one would be lost.
+
+    Parameters
+    ----------
+    text : bytes
+        The object.
+    members : int
+        How many differently named ones it has.
+    """
+    # Each member has a colon; mostly there are no others, and that is soon counted.
+    if text.count(b":") == members or len(_NAME_END.findall(text)) == members:
+        return False
+    import json
+
+    # Every object in it becomes a list of pairs, the outermost last.
+    try:
+        pairs: list[tuple[str, object]] = json.loads(
+            text, object_pairs_hook=list, parse_int=str, parse_float=str
+        )
+    except RecursionError:
+        return True  # Nobody can tell: its text is kept, which loses nothing.
+    return len(pairs) > members
 
 
 def _origin(source: int, numbers: Iterable[int]) -> Origin:
