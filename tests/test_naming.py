@@ -78,6 +78,12 @@ class FindFieldTest(unittest.TestCase):
 
 
 class MadeHeadingsTest(unittest.TestCase):
+    def test_very_many_of_one_name(self) -> None:
+        """Each gets its own number, without counting from the start each time."""
+        headings, made = made_headings(["a"] * 50_000)
+        self.assertEqual((headings[0], headings[-1]), ("a", "a (50000)"))
+        self.assertEqual(len(made), 49_999)
+
     def test_gives_blank_and_repeated_headings_free_names(self) -> None:
         """A made-up name never takes one that is written."""
         headings, made = made_headings(["boat", "", "boat", "field 2", "boat (2)", " "])

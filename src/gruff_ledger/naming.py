@@ -153,6 +153,8 @@ def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, st
     headings: list[str] = []
     made: dict[int, str] = {}
     seen: set[str] = set()
+    # Where counting goes on, so that a hundred thousand of one name take no hours.
+    counts: dict[str, int] = {}
     for place, heading in enumerate(written):
         blank = is_blank(heading)
         if not blank and heading not in seen:
@@ -162,10 +164,13 @@ def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, st
         made[place] = heading
         stem = f"field {place + 1}" if blank else heading
         name = stem if blank else f"{stem} (2)"
-        count = 2
+        count = counts.get(stem, 2)
+        if stem in counts:
+            name = f"{stem} ({count})"
         while name in taken:
             count += 1
             name = f"{stem} ({count})"
+        counts[stem] = count
         taken.add(name)
         headings.append(name)
     return tuple(headings), made

@@ -7,6 +7,7 @@ record that looks like a row of totals is pointed out.
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Callable, Mapping
 from typing import Any
@@ -60,6 +61,9 @@ _TOTAL_WORDS = (
 _LONGEST_FIRST = sorted(_TOTAL_WORDS, key=len, reverse=True)
 _TOTAL_START = re.compile(rf"(?:{'|'.join(map(re.escape, _LONGEST_FIRST))})\b")
 _TOTALS_REASON = "looks like a row of totals"
+
+# How many headings that were made up are named.
+_TOLD_HEADINGS = 12
 
 # How far above the end of a list notes below it are looked for.
 _NOTES_WITHIN = 20
@@ -201,8 +205,10 @@ def made_up_notes(
     told = ", ".join(
         f"'{headings[place]}' for "
         + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
-        for place, written in made.items()
+        for place, written in itertools.islice(made.items(), _TOLD_HEADINGS)
     )
+    if len(made) > _TOLD_HEADINGS:
+        told += f", and {len(made) - _TOLD_HEADINGS} more"
     return (Note(f"{name}: headings made up: {told}.", warning=True),)
 
 
