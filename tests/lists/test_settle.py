@@ -104,6 +104,9 @@ class BlockTest(unittest.TestCase):
         self.assertEqual(block.source.trailing_blank, cut.source.trailing_blank)
         texts = [each.text for each in block.aside]
         self.assertEqual(texts, [each.text for each in cut.aside])
+        told = [note.what for note in cut.notes if "heading" not in note.what]
+        said = [note.what for note in block.notes if "heading" not in note.what]
+        self.assertEqual(said, told)
         short = [each.origin.record.tolist() for each in block.findings]
         self.assertEqual(short, [each.origin.record.tolist() for each in cut.findings])
 

@@ -268,6 +268,10 @@ class TabTest(FolderTest):
         self.assertIn("1 record stands in hidden rows", told)
         self.assertIn("1 merged area", told)
 
+    def test_only_what_lies_in_the_block_is_said(self) -> None:
+        told = notes(read(self.book().read_bytes(), "#sheet=May/row=1-2"))
+        self.assertEqual(told, "")
+
     def test_become_lists_of_their_own(self) -> None:
         self.book()
         done = self.gruff(

@@ -178,6 +178,7 @@ class SurveyTest(FolderTest):
             "paid: 1 cell with text around a number",
             "until: 4 cells that can be read as day and month both ways",
             "code: 1 cell that a spreadsheet would run",
+            "gruff count a.csv --by boat --match letters",
             "4 in + 5 made = 5 out + 0 set aside + 4 summed up",
         ):
             self.assertIn(words, told)
@@ -217,6 +218,8 @@ class SurveyTest(FolderTest):
             [(each["list"], each["kind"]) for each in self.records("s.csv")],
             [("a", "whole number"), ("b", "blank")],
         )
+        done = self.gruff("survey", "a.csv", "--fields", "PAID")
+        self.assertIn("'paid' was taken", done.stderr.decode())
         told = self.problem("survey", "a.csv", "--fields", "payd")
         self.assertIn("Did you mean 'paid'?", told)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
 from typing import IO, TYPE_CHECKING, Self
@@ -131,20 +132,48 @@ def show_verb(
     ledger: Path | None,
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
-    summary: list[str] = []
-    if verb == "survey" and run.result is not None:
-        _show_survey(run, writing, as_json=as_json, quiet=quiet)
+    as_page = verb == "survey" and run.result is not None
+    if as_page and as_json:
+        from gruff_ledger.cli.survey import survey_facts
+
+        facts = msgspec.json.encode(survey_facts(run))
+        click.echo(msgspec.json.format(facts, indent=2))
         return
+    as_page = as_page and sys.stdout.isatty() and writing == WritingTerms()
+    summary: list[str] = []
     if as_json:
         summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
     elif not quiet:
-        summary = _summary_lines(run.account, run.balance, ledger)
-    if run.result is not None:
+        # The page has the remarks in it.
+        remarks = () if as_page else _remarks(run, verb)
+        summary = [*remarks, *_ending_lines(run.account, run.balance, ledger)]
+    if as_page:
+        from gruff_ledger.cli.survey import survey_view
+
+        console = _console(sys.stdout)
+        console.print(survey_view(run, console.width))
+    elif run.result is not None:
         _show_result(run, writing, 0 if as_json else len(summary))
-        if summary and sys.stdout.isatty():
-            click.echo(err=True)
+    if run.result is not None and summary and sys.stdout.isatty():
+        click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
+
+
+def _remarks(run: Run, verb: str) -> Iterator[str]:
+    """Yield how each source is written, and the notes and findings of a verb."""
+    account = run.account
+    if verb != "survey":
+        for source in account.sources:
+            yield from paragraph(_source_words(source), "")
+        yield from _remark_lines(account, in_docket=False)
+        return
+    from gruff_ledger.cli.survey import survey_remarks
+
+    for one, source in zip(run.detail, account.sources, strict=True):
+        yield from paragraph(_source_words(source), "")
+        for mark, text in survey_remarks(account, one):
+            yield from paragraph(text, mark)
 
 
 def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
@@ -167,45 +196,15 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
     )
 
 
-def _show_survey(
-    run: Run, writing: WritingTerms, *, as_json: bool, quiet: bool
-) -> None:
-    """Show a survey: a page on a terminal, a table in a pipe, or all of it as JSON."""
-    from gruff_ledger.cli.survey import survey_facts, survey_view
-
-    if as_json:
-        text = msgspec.json.format(msgspec.json.encode(survey_facts(run)), indent=2)
-        click.echo(text)
-        return
-    if not sys.stdout.isatty() or writing != WritingTerms():
-        _show_result(run, writing, 0)
-    else:
-        console = _console(sys.stdout)
-        console.print(survey_view(run, console.width))
-        console.print()
-    if not quiet:
-        if not sys.stdout.isatty():
-            for source in run.account.sources:
-                for line in paragraph(_source_words(source), ""):
-                    click.echo(line, err=True)
-            for line in _remark_lines(run.account, in_docket=False):
-                click.echo(line, err=True)
-        click.echo(balance_words(run.balance), err=True)
-
-
-def _summary_lines(
+def _ending_lines(
     account: Account, balance: Balance, ledger: Path | None
-) -> list[str]:
-    lines: list[str] = []
-    for source in account.sources:
-        lines += paragraph(_source_words(source), "")
-    lines += _remark_lines(account, in_docket=False)
+) -> Iterator[str]:
+    """Yield what was written, and that the account balances."""
     for out in account.outs:
-        lines += paragraph(f"{out.address}: {counted(out.records, 'record')}.", "")
+        yield from paragraph(f"{out.address}: {counted(out.records, 'record')}.", "")
     if ledger is not None:
-        lines += paragraph(f"{ledger}: the ledger.", "")
-    lines += paragraph(balance_words(balance), "")
-    return lines
+        yield from paragraph(f"{ledger}: the ledger.", "")
+    yield from paragraph(balance_words(balance), "")
 
 
 def _source_words(line: Line) -> str:

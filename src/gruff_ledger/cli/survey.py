@@ -15,12 +15,16 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.cli.words import counted, places, visible, written_words
+from gruff_ledger.cli.words import (
+    counted,
+    note_text,
+    places,
+    visible,
+    written_words,
+)
 from gruff_ledger.docket.engine import Run
-from gruff_ledger.outcome import Note
-from gruff_ledger.problems import with_terms_named
 from gruff_ledger.work.fieldfacts import FieldFacts
-from gruff_ledger.work.survey import Surveyed, Warned
+from gruff_ledger.work.survey import Surveyed, Warned, shell_quoted
 
 _LONGEST_NAME = 24
 _LONGEST_VALUE = 20
@@ -54,7 +58,8 @@ def survey_view(run: Run, width: int) -> Group:
         ]
         numbers = _number_table(one, width)
         parts += [] if numbers is None else [numbers]
-        parts += _remarks(run.account, one, line)
+        remarks = survey_remarks(run.account, one)
+        parts += [_hanging(mark, text) for mark, text in remarks]
     return Group(*parts)
 
 
@@ -241,26 +246,19 @@ def _cut(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def _remarks(account: Account, one: Surveyed, line: Line) -> Iterator[RenderableType]:
-    """Yield what was met on reading, then the warnings, each hanging on its mark."""
+def survey_remarks(account: Account, one: Surveyed) -> Iterator[tuple[str, str]]:
+    """Yield what was met on reading a list, then the warnings: a mark and a text."""
+    line = _line(account, one)
     names = account.source_names
-    for note in line.notes:
-        yield _hanging("! " if note.warning else "- ", _note_text(note, names))
+    for note in (*line.notes, *one.said):
+        text = note_text(note, names, in_docket=False)
+        yield ("! " if note.warning else "- "), text
     for found in line.findings:
         text = f"{found.message.rstrip('.')}: {places(found.origin, names)}."
-        yield _hanging("! ", text)
+        yield "! ", text
     for each in one.warned:
-        text = f"{each.field}: {each.text}: {_records(each, line)}."
-        yield _hanging("! ", text)
-        if each.command:
-            yield _hanging("  ", _command(each, _address(account, one)))
-
-
-def _note_text(note: Note, names: Sequence[str]) -> str:
-    text = note.what
-    if note.origin is not None and len(note.origin):
-        text = f"{text.rstrip('.')}: {places(note.origin, names)}."
-    return f"{text} {with_terms_named(note.remedy, in_docket=False)}".strip()
+        yield "! ", f"{each.field}: {each.text}: {_records(each, line)}."
+        yield "  ", _command(each, _address(account, one))
 
 
 def _records(each: Warned, line: Line) -> str:
@@ -273,8 +271,6 @@ def _records(each: Warned, line: Line) -> str:
 
 
 def _command(each: Warned, address: str) -> str:
-    from gruff_ledger.work.survey import shell_quoted
-
     return each.command.replace("LIST", shell_quoted(address))
 
 

@@ -107,15 +107,21 @@ def note_lines(
     notes: Sequence[Note], source_names: Sequence[str], *, in_docket: bool
 ) -> Iterator[str]:
     """Yield a paragraph for each note: what, the first few records, the remedy."""
+    for note in notes:
+        text = note_text(note, source_names, in_docket=in_docket)
+        yield from paragraph(text, "! " if note.warning else "- ")
+
+
+def note_text(note: Note, source_names: Sequence[str], *, in_docket: bool) -> str:
+    """Return what a note says: what, the first few records, the remedy."""
     from gruff_ledger.problems import with_terms_named
 
-    for note in notes:
-        text = note.what
-        if note.origin is not None and len(note.origin):
-            text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
-        if note.remedy:
-            text = f"{text} {with_terms_named(note.remedy, in_docket=in_docket)}"
-        yield from paragraph(text, "! " if note.warning else "- ")
+    text = note.what
+    if note.origin is not None and len(note.origin):
+        text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
+    if note.remedy:
+        text = f"{text} {with_terms_named(note.remedy, in_docket=in_docket)}"
+    return text
 
 
 def finding_lines(

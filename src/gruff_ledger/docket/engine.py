@@ -161,6 +161,12 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
     formats = {}
     for path, outs in _by_path(job).items():
         parts = [out.part for out in outs]
+        if len({out.terms.format_ for out in outs}) > 1:
+            raise UnwritableOutput(
+                "outputs of different formats would be written to it.",
+                "State the same `format` for all of them, or none.",
+                file=str(path),
+            )
         formats[path] = check_output(path, outs[0].terms, parts)
         outputs.claim(path)
     for entry in job.entries:

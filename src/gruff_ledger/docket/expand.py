@@ -85,7 +85,7 @@ def expanded(
     entries = tuple(_entry(entry, names, job) for entry in job.entries)
     outs = tuple(
         msgspec.structs.replace(
-            out, list_name=_only(names, out.list_name, f"out '{out.address}'", job)
+            out, list_name=_only(names, out.list_name, f"out '{out.address}'")
         )
         for out in job.outs
     )
@@ -129,9 +129,8 @@ def _names(
 def _stands_for_several(job: Job, listed: ListToRead) -> bool:
     address = parse_address(listed.address, job.folder)
     parts = (address.place, address.fragment.sheet or "", address.fragment.table or "")
-    return (not address.is_url and any(map(is_pattern, parts[:1]))) or any(
-        map(is_pattern, parts[1:])
-    )
+    # The marks of a pattern mean other things in a URL.
+    return any(map(is_pattern, parts[1:] if address.is_url else parts))
 
 
 def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entry:
@@ -142,7 +141,7 @@ def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entr
     else:
         try:
             lists = tuple(
-                _only(names, listed, entry.verb.name, job) for listed in entry.lists
+                _only(names, listed, entry.verb.name) for listed in entry.lists
             )
         except Problem as problem:
             raise problem.placed(
@@ -151,9 +150,7 @@ def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entr
     return msgspec.structs.replace(entry, lists=lists)
 
 
-def _only(
-    names: Mapping[str, tuple[str, ...]], listed: str, user: str, job: Job
-) -> str:
+def _only(names: Mapping[str, tuple[str, ...]], listed: str, user: str) -> str:
     """Return the one list that a name stands for."""
     there = names.get(listed, (listed,))
     if len(there) > 1:

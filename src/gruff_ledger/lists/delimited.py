@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.lists.address import WHOLE, Fragment
+from gruff_ledger.lists.address import WHOLE, Fragment, Range
 from gruff_ledger.lists.detect import (
     Encoding,
     Layout,
@@ -29,7 +29,15 @@ from gruff_ledger.lists.parsing import (
     parse_records,
 )
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.settle import Found, first_row, heading_notes, settled
+from gruff_ledger.lists.settle import (
+    Found,
+    first_row,
+    heading_notes,
+    picked,
+    picked_aside,
+    rows_within,
+    settled,
+)
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
     Opened,
@@ -93,26 +101,31 @@ def read_delimited(
     if start is not None:
         skipped = start - 1 + (terms.skip_rows or 0)
         pinned = msgspec.structs.replace(terms, skip_rows=skipped)
-    found = _found(opened, pinned, source, hashed, careful)
+    found = _found(opened, pinned, fragment.rows, source, hashed, careful)
     if start is not None:
         found = msgspec.structs.replace(found, titles=())
     return settled(found, opened, fragment, terms)
 
 
 def _found(
-    opened: Opened, terms: ReadingTerms, source: int, hashed: bool, careful: bool
+    opened: Opened,
+    terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
+    source: int,
+    hashed: bool,
+    careful: bool,
 ) -> Found:
     head = _head(opened)
     encoding = detect_encoding(head, terms.encoding, opened.address)
     try:
-        return _read_as(opened, terms, encoding, source, hashed, careful)
+        return _read_as(opened, terms, rows, encoding, source, hashed, careful)
     except UnicodeError as error:
         if terms.encoding is not None or encoding.bom:
             raise _wrong_encoding(opened, encoding, error) from error
         # The head was UTF-8, or read as guessed, and something further on is not.
         guessed = _guess_from_all(opened)
         try:
-            return _read_as(opened, terms, guessed, source, hashed, careful)
+            return _read_as(opened, terms, rows, guessed, source, hashed, careful)
         except UnicodeError as again:
             raise _wrong_encoding(opened, guessed, again) from again
 
@@ -131,6 +144,7 @@ def _guess_from_all(opened: Opened) -> Encoding:
 def _read_as(
     opened: Opened,
     terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
     encoding: Encoding,
     source: int,
     hashed: bool,
@@ -140,7 +154,7 @@ def _read_as(
     headings, made = made_headings(layout.heading)
     plan = Plan(opened, encoding, layout, headings, hashed)
     parsed = parse_records(plan, careful=careful)
-    return _as_found(plan, terms, made, parsed, source)
+    return _as_found(plan, terms, rows, made, parsed, source)
 
 
 def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
@@ -195,7 +209,12 @@ def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
 
 
 def _as_found(
-    plan: Plan, terms: ReadingTerms, made: dict[int, str], parsed: Parsed, source: int
+    plan: Plan,
+    terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
+    made: dict[int, str],
+    parsed: Parsed,
+    source: int,
 ) -> Found:
     opened, encoding, layout, headings = (
         plan.opened,
@@ -208,9 +227,16 @@ def _as_found(
     table, too_short, aside, extra_blank = _settle(
         headings, parsed, opened.name, source, total
     )
-    notes = _notes(plan, made, terms, aside, extra_blank)
+    ragged = parsed.ragged
+    if rows is not None:
+        # What is said of records is said of those in the block.
+        within = rows_within(rows, layout.heading_row)
+        table, aside = picked(table, within), picked_aside(aside, within)
+        extra_blank = [each for each in extra_blank if within([each])[0]]
+        ragged = ragged.picked(within(ragged.numbers).tolist())
+    notes = _notes(plan, made, terms, aside, len(extra_blank))
     if parsed.seen.has_quote and layout.quoted:
-        notes += swallowed_notes(table, parsed.ragged, layout, source)
+        notes += swallowed_notes(table, ragged, layout, source)
     return Found(
         table,
         total,
@@ -247,7 +273,7 @@ def _check_unchanged(opened: Opened, seen: Seen) -> None:
 
 def _settle(
     headings: tuple[str, ...], parsed: Parsed, name: str, source: int, total: int
-) -> tuple[Table, list[int], tuple[SetAside, ...], int]:
+) -> tuple[Table, list[int], tuple[SetAside, ...], list[int]]:
     """
     Put ragged records in their places, or set them aside.
 
@@ -257,16 +283,16 @@ def _settle(
     too_short : list of int
         Numbers of the records that were filled with blanks and hold something.
     aside : tuple of SetAside
-    extra_blank : int
-        How many records had cells too many that were all blank.
+    extra_blank : list of int
+        Numbers of the records that had cells too many, all of them blank.
     """
     ragged = parsed.ragged
     if not ragged.numbers:
         origin = Origin.counted(source, 1, total)
-        return Table(headings, tuple(parsed.columns), origin, name), [], (), 0
+        return Table(headings, tuple(parsed.columns), origin, name), [], (), []
     width = len(headings)
     short: list[int] = []
-    extra_blank = 0
+    extra_blank: list[int] = []
     mended: list[list[str]] = []
     mended_at: list[int] = []
     long_at: list[int] = []
@@ -280,7 +306,7 @@ def _settle(
             long_texts.append(text)
             continue
         if len(cells) > width:
-            extra_blank += 1
+            extra_blank.append(number)
         elif any(not is_blank(cell) for cell in cells):
             short.append(number)
         mended.append((cells + [""] * width)[:width])

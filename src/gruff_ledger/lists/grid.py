@@ -83,6 +83,7 @@ class Place(msgspec.Struct, frozen=True):
     headings: tuple[str, ...]
     records: int
     source: int
+    rows: tuple[Range, ...] | None = None
 
     def heading(self, col: int) -> str | None:
         """Return the heading of a column, from 1; None if it is not in the list."""
@@ -92,7 +93,13 @@ class Place(msgspec.Struct, frozen=True):
     def record(self, row: int) -> int | None:
         """Return the number of the record in a row; None if no record stands there."""
         number = row - self.heading_row
-        return number if 1 <= number <= self.records else None
+        if not 1 <= number <= self.records:
+            return None
+        rows = self.rows or ((1, None),)
+        in_block = any(
+            first <= row and (last is None or row <= last) for first, last in rows
+        )
+        return number if in_block else None
 
 
 def read_grid(
@@ -143,7 +150,7 @@ def read_grid(
     at = dict(zip(places, headings, strict=True))
     names = tuple(at.get(each, "") for each in range(max(places, default=-1) + 1))
     findings, notes = grid.remarks(
-        Place(heading_row, grid.first_col, names, total, source)
+        Place(heading_row, grid.first_col, names, total, source, fragment.rows)
     )
     notes += tuple(
         heading_notes(

@@ -14,6 +14,7 @@ import codecs
 import contextlib
 import csv
 import io
+import itertools
 from collections import deque
 from collections.abc import Callable, Iterator
 
@@ -58,6 +59,14 @@ class Ragged(msgspec.Struct):
         self.numbers.append(number)
         self.cells.append(cells)
         self.texts.append(text)
+
+    def picked(self, wanted: list[bool]) -> Ragged:
+        """Return some of the records."""
+        return Ragged(
+            list(itertools.compress(self.numbers, wanted)),
+            list(itertools.compress(self.cells, wanted)),
+            list(itertools.compress(self.texts, wanted)),
+        )
 
 
 class Plan(msgspec.Struct, frozen=True):

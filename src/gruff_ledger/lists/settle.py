@@ -132,10 +132,8 @@ def settled(
     heading_row = found.heading_row
     if fragment.rows is not None and heading_row is not None:
         _check_reach(opened, "row", fragment.rows, heading_row + total)
-        within = _within(fragment.rows, heading_row)
-        table = _picked(table, within)
-        picked = [_picked_aside(part, within) for part in aside]
-        aside = tuple(part for part in picked if len(part.table))
+        within = rows_within(fragment.rows, heading_row)
+        table, aside = picked(table, within), picked_aside(aside, within)
         found_within = [_picked_finding(part, within) for part in findings]
         findings = tuple(part for part in found_within if len(part.origin))
         total = int(np.count_nonzero(within(np.arange(1, total + 1))))
@@ -146,10 +144,9 @@ def settled(
             msgspec.structs.replace(part, table=_with_columns(part.table, columns))
             for part in aside
         )
-    last = int(table.origin.record[-1]) if len(table) else 0
     kept = without_trailing_blank(table, aside)
     trailing = len(table) - len(kept)
-    notes = found.notes + _notes_below(kept, heading_row, last)
+    notes = found.notes + _notes_below(kept, heading_row)
     kept, totals, more = _without_totals(kept, terms)
     account = Source(
         name=opened.name,
@@ -217,7 +214,7 @@ def first_row(fragment: Fragment) -> int | None:
     return fragment.rows[0][0] if fragment.rows else None
 
 
-def _within(rows: tuple[Range, ...], heading_row: int) -> Callable[[Any], Mask]:
+def rows_within(rows: tuple[Range, ...], heading_row: int) -> Callable[[Any], Mask]:
     """Return what marks the record numbers that lie in the rows stated."""
 
     def within(numbers: Any) -> Mask:
@@ -230,17 +227,22 @@ def _within(rows: tuple[Range, ...], heading_row: int) -> Callable[[Any], Mask]:
     return within
 
 
-def _picked(table: Table, within: Callable[[Any], Mask]) -> Table:
+def picked(table: Table, within: Callable[[Any], Mask]) -> Table:
+    """Return the records that lie in the rows stated."""
     mask = within(table.origin.record)
     return table if mask.all() else table.filter(mask)
 
 
-def _picked_aside(part: SetAside, within: Callable[[Any], Mask]) -> SetAside:
-    mask = within(part.table.origin.record)
-    text = part.text
-    if text is not None:
-        text = tuple(each for each, wanted in zip(text, mask, strict=True) if wanted)
-    return SetAside(part.reason, part.table.filter(mask), part.kept, text)
+def picked_aside(
+    aside: tuple[SetAside, ...], within: Callable[[Any], Mask]
+) -> tuple[SetAside, ...]:
+    """Return the records set aside that lie in the rows stated."""
+    parts = []
+    for part in aside:
+        mask = within(part.table.origin.record)
+        text = part.text and tuple(itertools.compress(part.text, mask.tolist()))
+        parts.append(SetAside(part.reason, part.table.filter(mask), part.kept, text))
+    return tuple(part for part in parts if len(part.table))
 
 
 def _picked_finding(part: Finding, within: Callable[[Any], Mask]) -> Finding:
@@ -305,7 +307,7 @@ def without_trailing_blank(table: Table, aside: tuple[SetAside, ...]) -> Table:
 # Below the records ----------------------------------------------------------------
 
 
-def _notes_below(table: Table, heading_row: int | None, last: int) -> tuple[Note, ...]:
+def _notes_below(table: Table, heading_row: int | None) -> tuple[Note, ...]:
     """Point out a few cells below a blank record: notes, more often than records."""
     start, width = _end_of_records(table), len(table.headings)
     count = len(table) - start

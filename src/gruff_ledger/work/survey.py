@@ -90,6 +90,7 @@ class Surveyed(msgspec.Struct, frozen=True):
     fields: tuple[FieldFacts, ...]
     warned: tuple[Warned, ...]
     null: tuple[str, ...] = ()
+    said: tuple[Note, ...] = ()
 
 
 def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
@@ -126,7 +127,9 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         warned = tuple(each for fact in facts for each in _warned(fact))
         source = int(table.origin.source[0]) if len(table) else len(looked)
         looked.append(
-            Surveyed(table.name, source, len(table), tuple(facts), warned, terms.null)
+            Surveyed(
+                table.name, source, len(table), tuple(facts), warned, terms.null, said
+            )
         )
         notes += [
             Note(
