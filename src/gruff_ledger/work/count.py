@@ -14,6 +14,7 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
+from gruff_ledger.cells.keys import first_with_same_key
 from gruff_ledger.cells.match import letters, loose
 from gruff_ledger.naming import find_fields, made_headings
 from gruff_ledger.outcome import Note, Outcome
@@ -29,7 +30,6 @@ from gruff_ledger.table import (
     text_column,
 )
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.keys import first_with_same_key
 
 _FOLDS = {"loose": loose, "letters": letters}
 

@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
+from gruff_ledger.cells.keys import blank_key_mask, first_with_same_key, group_sizes
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms
@@ -25,7 +26,6 @@ from gruff_ledger.table import (
     spread_column,
 )
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.keys import blank_key_mask, first_with_same_key, group_sizes
 
 _DEFAULT_HEADINGS = {"mark": "duplicate", "count": "copies", "show": "group"}
 

@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates import DateForms, chunk_dates
+from gruff_ledger.cells.keys import index_in
 from gruff_ledger.cells.match import Fingerprints, fingerprints, letters
 from gruff_ledger.cells.number import chunk_numbers, exact, plain_text, sum_of
 from gruff_ledger.cells.strings import (
@@ -37,7 +38,6 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
-from gruff_ledger.work.keys import index_in
 
 # What a spreadsheet program takes for the start of a formula.
 _FORMULA = np.zeros(256, np.bool_)

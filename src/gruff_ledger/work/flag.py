@@ -13,12 +13,12 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.keys import index_in
 from gruff_ledger.naming import find_field, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Mask, Table, filtered, spread_column
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.keys import index_in
 
 _SEVERITY = Meta(
     description="How bad a finding is: note, warn, or stop, which ends the run with "

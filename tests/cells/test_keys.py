@@ -7,9 +7,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.cells import keys
+from gruff_ledger.cells.keys import first_with_same_key, index_in, places_of_repeated
 from gruff_ledger.table import concat_columns, text_column
-from gruff_ledger.work import keys
-from gruff_ledger.work.keys import first_with_same_key, index_in, places_of_repeated
 
 FEW_TEXTS = st.sampled_from(["", "a", "b", "ab", "a" * 9, "a" * 8 + "b", "é"])
 RECORDS = st.lists(st.tuples(FEW_TEXTS, FEW_TEXTS), min_size=1, max_size=40)
