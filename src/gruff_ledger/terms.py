@@ -14,7 +14,10 @@ A term has one of these kinds, by its type:
 ``str``, ``str | None``                text
 ``Literal["a", "b"]``                  one of the named choices
 ``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
+``tuple[Text, ...]``                   texts, taken as they are
 ``dict[str, str]``                     a name for each name
+``dict[str, Formula]``                 a formula for each name
+``ListAddress``, or with ``| None``    a list beside the one to work on
 ``dict[str, tuple[str, ...]]``         names for each name
 ``tuple[SomeTerms, ...]``              tables with terms of their own
 =====================================  =========================================
@@ -27,7 +30,7 @@ import types
 import typing
 from collections.abc import Iterable, Mapping
 from enum import Enum
-from typing import Annotated, Any, Literal, TypeVar, Union
+from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
@@ -41,6 +44,11 @@ class Terms(msgspec.Struct, frozen=True, kw_only=True):
 
 T = TypeVar("T", bound=Terms)
 
+# Text that a declaration sets apart, because a command reads it in its own way.
+Text = NewType("Text", str)
+Formula = NewType("Formula", str)
+ListAddress = NewType("ListAddress", str)
+
 
 class Kind(Enum):
     """What kind of value a term takes, worded for messages."""
@@ -50,7 +58,10 @@ class Kind(Enum):
     TEXT = "text in quotes"
     CHOICE = "one of the choices"
     NAMES = "a list of names"
+    TEXTS = "text in quotes, or a list of texts"
     MAPPING = "a table with a text for each name"
+    FORMULAS = "a table with a formula for each name"
+    ADDRESS = "the name of a list, or its address"
     NAMES_EACH = "a table with a list of names for each name"
     TABLES = "one or more tables"
 
@@ -119,10 +130,20 @@ def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
     if origin is tuple:
         if isinstance(args[0], type) and issubclass(args[0], Terms):
             return Kind.TABLES, (), args[0]
-        return Kind.NAMES, (), None
+        return (Kind.TEXTS if args[0] is Text else Kind.NAMES), (), None
     if origin is dict:
-        return (Kind.MAPPING if args[1] is str else Kind.NAMES_EACH), (), None
-    return {bool: Kind.FLAG, int: Kind.WHOLE, str: Kind.TEXT}[hint], (), None
+        kinds = {str: Kind.MAPPING, Formula: Kind.FORMULAS}
+        return kinds.get(args[1], Kind.NAMES_EACH), (), None
+    return _KINDS[hint], (), None
+
+
+_KINDS: dict[Any, Kind] = {
+    bool: Kind.FLAG,
+    int: Kind.WHOLE,
+    str: Kind.TEXT,
+    Formula: Kind.TEXT,
+    ListAddress: Kind.ADDRESS,
+}
 
 
 def read(declared: type[T], given: Mapping[str, Any]) -> T:
@@ -168,6 +189,8 @@ def unknown_key(key: str, known: Iterable[str]) -> BadTerms:
 def _value(term: Term, value: Any) -> Any:
     if term.kind in (Kind.NAMES, Kind.NAMES_EACH) and isinstance(value, str):
         value = parse_names(value) if term.kind is Kind.NAMES else value
+    if term.kind is Kind.TEXTS and isinstance(value, str):
+        value = [value]
     if not _fits(term.kind, value):
         raise BadTerms(
             f"{_shown(value)} is not {term.kind.value}.",
@@ -180,7 +203,7 @@ def _value(term: Term, value: Any) -> Any:
             nearest_or_all(value, term.choices, "choices"),
             term=term.key,
         )
-    if term.kind is Kind.NAMES:
+    if term.kind in (Kind.NAMES, Kind.TEXTS):
         return tuple(value)
     if term.kind is Kind.NAMES_EACH:
         return {name: _names(each) for name, each in value.items()}
@@ -210,11 +233,11 @@ def _fits(kind: Kind, value: Any) -> bool:
         return isinstance(value, bool)
     if kind is Kind.WHOLE:
         return isinstance(value, int) and not isinstance(value, bool)
-    if kind in (Kind.TEXT, Kind.CHOICE):
+    if kind in (Kind.TEXT, Kind.CHOICE, Kind.ADDRESS):
         return isinstance(value, str)
-    if kind is Kind.NAMES:
+    if kind in (Kind.NAMES, Kind.TEXTS):
         return _is_names(value)
-    if kind is Kind.MAPPING:
+    if kind in (Kind.MAPPING, Kind.FORMULAS):
         return isinstance(value, Mapping) and all(
             isinstance(each, str) for each in value.values()
         )
@@ -259,7 +282,7 @@ def plain(terms: Terms) -> dict[str, Any]:
             continue
         if term.kind is Kind.TABLES:
             value = [plain(each) for each in value]
-        elif term.kind is Kind.NAMES:
+        elif term.kind in (Kind.NAMES, Kind.TEXTS):
             value = list(value)
         elif term.kind is Kind.NAMES_EACH:
             value = {name: list(each) for name, each in value.items()}
@@ -272,7 +295,10 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
     Kind.WHOLE: {"type": "integer"},
     Kind.TEXT: {"type": "string"},
     Kind.NAMES: {"type": ["array", "string"], "items": {"type": "string"}},
+    Kind.TEXTS: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.ADDRESS: {"type": "string"},
     Kind.NAMES_EACH: {
         "type": "object",
         "additionalProperties": {

@@ -185,6 +185,7 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
             "records_out": balance.records_out,
             "made": balance.made,
             "summed": balance.summed,
+            "referred": balance.referred,
             "balances": balance.holds,
         },
     }

@@ -111,6 +111,8 @@ class Balance(msgspec.Struct, frozen=True):
         Records of lists that more than one entry worked on, for each further use.
     made : int
         Records that hold figures on others, made by entries that sum up.
+    referred : int
+        Records of lists that entries only look into; they are in none of the others.
     left_out, set_aside, summed, records_out : int
         Blank records at the ends of sources; what reading and entries set aside; what
         went into figures; what is in the lists that the run ends with.
@@ -123,6 +125,7 @@ class Balance(msgspec.Struct, frozen=True):
     records_out: int
     made: int = 0
     summed: int = 0
+    referred: int = 0
 
     @property
     def holds(self) -> bool:
@@ -141,6 +144,8 @@ class Account(msgspec.Struct):
         Time of the start, ISO 8601 in UTC.
     uses : Counter
         How many entries worked on each list, by its name.
+    references : frozenset of str
+        The lists that entries only look into.
     """
 
     title: str
@@ -150,6 +155,7 @@ class Account(msgspec.Struct):
     outs: list[Out] = msgspec.field(default_factory=list)
     notes: list[Note] = msgspec.field(default_factory=list)
     uses: Counter[str] = msgspec.field(default_factory=Counter)
+    references: frozenset[str] = frozenset()
 
     @property
     def source_names(self) -> tuple[str, ...]:
@@ -178,20 +184,27 @@ class Account(msgspec.Struct):
         OutOfBalance
             If the records that came in are not those that are there at the end.
         """
-        ends = [line for line in self.lines() if not self.uses[line.result]]
-        summing = [line for line in self.lines() if line.summed is not None]
+        lines = [line for line in self.lines() if line.result not in self.references]
+        sources = [line for line in lines if line in self.sources]
+        ends = [line for line in lines if not self.uses[line.result]]
+        summing = [line for line in lines if line.summed is not None]
         balance = Balance(
-            records_in=sum(line.records_in for line in self.sources),
+            records_in=sum(line.records_in for line in sources),
             used_again=sum(
                 line.records_out * (self.uses[line.result] - 1)
-                for line in self.lines()
+                for line in lines
                 if self.uses[line.result] > 1
             ),
-            left_out=sum(line.left_out for line in self.sources),
-            set_aside=sum(line.records_aside for line in self.lines()),
+            left_out=sum(line.left_out for line in sources),
+            set_aside=sum(line.records_aside for line in lines),
             records_out=sum(line.records_out for line in ends),
             made=sum(line.records_out for line in summing),
             summed=sum(line.summed or 0 for line in summing),
+            referred=sum(
+                line.records_in
+                for line in self.sources
+                if line.result in self.references
+            ),
         )
         if not balance.holds:
             raise OutOfBalance(

@@ -7,10 +7,13 @@ headings are matched with, and the exact comparison of whole fields.
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.number import number_of, plain_text
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import Column
 
@@ -68,6 +71,52 @@ def letters(text: str) -> str:
         if (category := unicodedata.category(mark)) != "Mn" and category[0] != "P"
     )
     return " ".join("".join(kept).split())
+
+
+def number_key(text: str) -> str | None:
+    """
+    Fold a text for the match level `number`: equal values have one key.
+
+    Examples
+    --------
+    >>> number_key("007.50"), number_key("-0"), number_key("A7")
+    ('7.5', '0', None)
+    """
+    number = number_of(text)
+    if number is None:
+        return None
+    bare = plain_text(number)
+    bare = bare.rstrip("0").rstrip(".") if "." in bare else bare
+    return "0" if bare in ("-0", "0", "") else bare
+
+
+# What two cells must have in common to match, in rising order of looseness. A text
+# without a key matches nothing.
+LEVELS: dict[str, Callable[[str], str | None]] = {
+    "exact": lambda text: text,
+    "loose": loose,
+    "letters": letters,
+    "number": number_key,
+}
+
+
+def key_at(level: str, text: str) -> str | None:
+    """
+    Return what a text has in common with all that match it at a level.
+
+    Parameters
+    ----------
+    level : str
+        One of `LEVELS`.
+    text : str
+
+    Returns
+    -------
+    str or None
+        None where nothing can match: a blank text never does.
+    """
+    key = None if is_blank(text) else LEVELS[level](text)
+    return key or None
 
 
 def fingerprints(column: Column) -> Fingerprints:

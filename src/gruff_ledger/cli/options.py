@@ -37,7 +37,10 @@ _METAVARS = {
     Kind.WHOLE: "N",
     Kind.TEXT: "TEXT",
     Kind.NAMES: "FIELD, …",
+    Kind.TEXTS: "TEXT",
     Kind.MAPPING: "NAME=NAME",
+    Kind.FORMULAS: "FIELD=FORMULA",
+    Kind.ADDRESS: "LIST",
     Kind.NAMES_EACH: "FIELD=VALUE, …",
     Kind.TABLES: "TOML",
 }
@@ -54,10 +57,19 @@ _METAVARS_OF = {
 _EXAMPLES = {
     Kind.NAMES_EACH: ' As in --{key} "class=A, B, C". May be repeated.',
     Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
+    Kind.FORMULAS: ' As in --{key} "fee=rate * length". May be repeated.',
+    Kind.TEXTS: " May be repeated.",
     Kind.TABLES: " As in --{key} 'field=\"boat\", required=true'. May be repeated.",
 }
 
-_REPEATED = (Kind.NAMES, Kind.MAPPING, Kind.NAMES_EACH, Kind.TABLES)
+_REPEATED = (
+    Kind.NAMES,
+    Kind.TEXTS,
+    Kind.MAPPING,
+    Kind.FORMULAS,
+    Kind.NAMES_EACH,
+    Kind.TABLES,
+)
 
 
 def options_of(
@@ -147,7 +159,9 @@ def _taken_apart(term: Term, value: Any) -> Any:
         return int(text) if text.lstrip("+-").isdecimal() else value
     if term.kind is Kind.NAMES:
         return [name for each in value for name in parse_names(each)]
-    if term.kind is Kind.MAPPING:
+    if term.kind is Kind.TEXTS:
+        return list(value)
+    if term.kind in (Kind.MAPPING, Kind.FORMULAS):
         return dict(_pair(term, each) for each in value)
     if term.kind is Kind.NAMES_EACH:
         pairs = (_pair(term, each) for each in value)

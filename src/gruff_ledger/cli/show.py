@@ -229,7 +229,10 @@ def balance_words(balance: Balance) -> str:
         there += f" + {balance.summed} summed up"
     if balance.left_out:
         there += f" + {balance.left_out} blank at the end"
-    return f"{came} = {there}. The account balances."
+    beside = ""
+    if balance.referred:
+        beside = f" {counted(balance.referred, 'record')} looked into beside them."
+    return f"{came} = {there}. The account balances.{beside}"
 
 
 def _remark_lines(account: Account, *, in_docket: bool) -> list[str]:

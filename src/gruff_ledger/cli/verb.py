@@ -17,7 +17,7 @@ import pyarrow as pa
 from gruff_ledger.cli.options import OutputPath, options_of, terms_from
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.docket.engine import run
-from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite
+from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite, referred
 from gruff_ledger.docket.load import further_out
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetching import FetchTerms
@@ -176,6 +176,8 @@ def _run_verb(
         for each in verb.further
         if given[each.key.replace("-", "_")] is not None
     )
+    beside: dict[str, ListToRead] = {}
+    references = referred(terms, (), beside, [each.name for each in lists])
     entry = Entry(
         number=1,
         verb=verb,
@@ -183,6 +185,7 @@ def _run_verb(
         lists=tuple(each.name for each in lists),
         result=_RESULT,
         further=further,
+        references=references,
     )
     outs: tuple[OutToWrite, ...] = ()
     if to is not None:
@@ -191,7 +194,7 @@ def _run_verb(
     job = Job(
         title=f"gruff {verb.name}",
         folder=Path(),
-        lists=lists,
+        lists=(*lists, *beside.values()),
         entries=(entry,),
         outs=outs,
         ledger=ledger,

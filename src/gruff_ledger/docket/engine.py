@@ -118,6 +118,7 @@ def run(
             account.uses = Counter(
                 name for entry in job.entries for name in entry.lists
             )
+            account.references = _only_referred_to(job)
             measured, detail, details = "", None, []
             for entry in job.entries:
                 on_step(f"{entry.number} {entry.verb.name}")
@@ -145,6 +146,7 @@ def _uses(job: Job, account: Account | None = None) -> Counter[str]:
     Lists that nothing needs are said in the account, where one is given.
     """
     needed = [name for entry in job.entries for name in entry.lists]
+    needed += [name for entry in job.entries for _, name in entry.references]
     needed += [out.list_name for out in job.outs]
     used = Counter([*needed, _last_list(job)])
     unused = [each.name for each in job.lists if not used[each.name]]
@@ -154,6 +156,14 @@ def _uses(job: Job, account: Account | None = None) -> Counter[str]:
             Note(f"No entry works on {names}; it was not read.", warning=True)
         )
     return used
+
+
+def _only_referred_to(job: Job) -> frozenset[str]:
+    """Return the lists that entries look into, and that go nowhere themselves."""
+    there = {name for entry in job.entries for name in (*entry.lists, entry.result)}
+    there |= {out.list_name for out in job.outs}
+    named = {name for entry in job.entries for _, name in entry.references}
+    return frozenset(named - there)
 
 
 def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
@@ -259,13 +269,15 @@ def _perform(
     docket: str | None,
 ) -> Outcome:
     given = [tables[name].renamed(name) for name in entry.lists]
+    beside = {key: tables[name].renamed(name) for key, name in entry.references}
     # A list that nothing needs any more must not stay in memory beside its successor.
-    for name in entry.lists:
+    for name in (*entry.lists, *(name for _, name in entry.references)):
         used[name] -= 1
         if not used[name]:
             tables.pop(name, None)
     try:
-        outcome = entry.verb.perform(entry.terms, *given)
+        more = {"references": beside} if beside else {}
+        outcome = entry.verb.perform(entry.terms, *given, **more)
         check_balance(entry.place or entry.verb.name, given, outcome)
     except Problem as problem:
         placed = problem.placed(file=docket, entry=entry.place, line=entry.line)
@@ -273,6 +285,7 @@ def _perform(
     facts = {
         "do": entry.verb.name,
         "lists": list(entry.lists),
+        **({"references": dict(entry.references)} if entry.references else {}),
         "terms": plain(entry.terms),
         "headings": list(outcome.table.headings),
     }

@@ -134,20 +134,23 @@ def _stands_for_several(job: Job, listed: ListToRead) -> bool:
 
 
 def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entry:
-    if entry.verb.several:
-        lists = tuple(
-            name for listed in entry.lists for name in names.get(listed, (listed,))
+    try:
+        references = tuple(
+            (key, _only(names, listed, f"`{key}`")) for key, listed in entry.references
         )
-    else:
-        try:
+        if entry.verb.several:
+            lists = tuple(
+                name for listed in entry.lists for name in names.get(listed, (listed,))
+            )
+        else:
             lists = tuple(
                 _only(names, listed, entry.verb.name) for listed in entry.lists
             )
-        except Problem as problem:
-            raise problem.placed(
-                file=job.docket, entry=entry.place, line=entry.line
-            ) from None
-    return msgspec.structs.replace(entry, lists=lists)
+    except Problem as problem:
+        raise problem.placed(
+            file=job.docket, entry=entry.place, line=entry.line
+        ) from None
+    return msgspec.structs.replace(entry, lists=lists, references=references)
 
 
 def _only(names: Mapping[str, tuple[str, ...]], listed: str, user: str) -> str:

@@ -6,14 +6,16 @@ cannot differ.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 
 import msgspec
 
+from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms import Kind, Terms, describe
 from gruff_ledger.work.registry import Further, Verb
 
 
@@ -50,6 +52,8 @@ class Entry(msgspec.Struct, frozen=True):
     line : int, optional
         Where it stands in the docket.
     further : tuple of FurtherOut
+    references : tuple of (key, name)
+        The lists that its terms name beside those it works on.
     """
 
     number: int
@@ -60,6 +64,7 @@ class Entry(msgspec.Struct, frozen=True):
     place: str | None = None
     line: int | None = None
     further: tuple[FurtherOut, ...] = ()
+    references: tuple[tuple[str, str], ...] = ()
 
 
 class OutToWrite(msgspec.Struct, frozen=True):
@@ -108,3 +113,44 @@ class Job(msgspec.Struct, frozen=True):
     aside: Path | None = None
     docket: str | None = None
     fetch: FetchTerms = FetchTerms()
+
+
+def referred(
+    terms: Terms,
+    known: Collection[str],
+    added: dict[str, ListToRead],
+    taken: Collection[str] = (),
+) -> tuple[tuple[str, str], ...]:
+    """
+    Name the lists that an entry's terms refer to.
+
+    Parameters
+    ----------
+    terms : Terms
+    known : collection of str
+        Names of lists; what is none of them is an address.
+    added : dict
+        Gains a list, by its address, for each address that is not in it yet.
+    taken : collection of str, optional
+        More names that no added list can have.
+
+    Returns
+    -------
+    tuple of (key, name)
+        For each term that says a list, the name of that list.
+    """
+    references = []
+    for term in describe(type(terms)):
+        said = getattr(terms, term.attribute)
+        if term.kind is not Kind.ADDRESS or said is None:
+            continue
+        if said not in known:
+            if said not in added:
+                names = {*known, *taken, *(each.name for each in added.values())}
+                name = list_name(said)
+                # An address is no other's name, however much files are named alike.
+                added[said] = ListToRead(said if name in names else name, said)
+            references.append((term.key, added[said].name))
+        else:
+            references.append((term.key, said))
+    return tuple(references)

@@ -15,7 +15,14 @@ from typing import Annotated, Any, NoReturn
 import msgspec
 from msgspec import Meta
 
-from gruff_ledger.docket.job import Entry, FurtherOut, Job, ListToRead, OutToWrite
+from gruff_ledger.docket.job import (
+    Entry,
+    FurtherOut,
+    Job,
+    ListToRead,
+    OutToWrite,
+    referred,
+)
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
@@ -203,7 +210,9 @@ def load_docket(
     filled = _filled(raw, _answers(raw, text, answers or {}, ask))
     folder = path.parent
     lists = _lists(filled, text)
-    entries = _entries(filled, text, [each.name for each in lists], folder, anywhere)
+    entries, more = _entries(
+        filled, text, [each.name for each in lists], folder, anywhere
+    )
     names = [each.name for each in lists] + [each.result for each in entries]
     last = entries[-1].result if entries else _only(names)
     outs = _outs(filled, text, names, last, folder, anywhere)
@@ -219,7 +228,7 @@ def load_docket(
     return Job(
         title=str(filled.get("title", "")) or path.name,
         folder=folder,
-        lists=lists,
+        lists=lists + more,
         entries=entries,
         outs=outs,
         ledger=ledger,
@@ -389,8 +398,10 @@ def _entries(
     list_names: Sequence[str],
     folder: Path,
     anywhere: bool,
-) -> tuple[Entry, ...]:
+) -> tuple[tuple[Entry, ...], tuple[ListToRead, ...]]:
+    """Return the entries, and the lists that they refer to by their addresses."""
     entries: list[Entry] = []
+    more: dict[str, ListToRead] = {}
     known = list(list_names)
     in_hand = _only(known)
     for number, table in enumerate(raw.get("entry", []), 1):
@@ -419,10 +430,13 @@ def _entries(
         line = text.line("entry", number)
         for each in further:
             _check_below(each.path, folder, anywhere, text, line)
-        entries.append(Entry(number, verb, terms, names, result, place, line, further))
+        references = referred(terms, known, more)
+        entries.append(
+            Entry(number, verb, terms, names, result, place, line, further, references)
+        )
         known.append(result)
         in_hand = result
-    return tuple(entries)
+    return tuple(entries), tuple(more.values())
 
 
 def _further(

@@ -1,0 +1,396 @@
+"""Exact arithmetic on whole fields of numbers.
+
+An amount is a whole number at a decimal scale, over a divisor once something was
+divided: a fraction, never a binary float. Whole fields are computed by NumPy in 64
+bits; where a result could not fit, the field goes on as Python's unlimited integers.
+Every bound is taken from the greatest values there are, before the operation.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from gruff_ledger.cells.number import chunk_numbers
+from gruff_ledger.cells.number_form import PLAIN, NumberForm, in_plain_form
+from gruff_ledger.cells.pieces import STRETCH_RECORDS, bytes_of, repeated, woven
+from gruff_ledger.cells.strings import chunk_of, text_chunks
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    concat_columns,
+    mapped,
+    number_column,
+    text_column,
+)
+
+Integers = npt.NDArray[Any]  # of int64, or of Python integers
+
+Rounding = Literal[
+    "half-up", "half-even", "half-down", "up", "down", "ceiling", "floor"
+]
+
+# Digits after the point to which a quotient that does not end is written.
+QUOTIENT_DIGITS = 12
+
+# No number here has more digits: without a limit a short formula on long numbers could
+# fill the memory.
+MOST_DIGITS = 1000
+
+_LIMIT = 2**63 - 1
+
+
+class TooLong(ArithmeticError):
+    """A number would get more than `MOST_DIGITS` digits."""
+
+
+class Amounts(NamedTuple):
+    """
+    The numbers of n records.
+
+    Attributes
+    ----------
+    values : ndarray of int64 or of Python integers, shape (n,)
+    scale : int
+        Digits after the decimal point, 0 or more.
+    divisor : ndarray of positive int64 or Python integers, shape (n,), optional
+        Number i is ``values[i] / divisor[i] / 10**scale``.
+    """
+
+    values: Integers
+    scale: int
+    divisor: Integers | None = None
+
+
+def constant(number: Decimal, n: int = 1) -> Amounts:
+    """Return one number for all of `n` records."""
+    sign, digits, exponent = number.as_tuple()
+    assert isinstance(exponent, int)
+    value = int("".join(map(str, digits)) or "0") * 10 ** max(0, exponent)
+    values = np.empty(n, object)
+    values[:] = -value if sign else value
+    return Amounts(_narrow(values), max(0, -exponent))
+
+
+def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mask]:
+    """
+    Read the numbers of a field.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    form : NumberForm
+
+    Returns
+    -------
+    amounts : Amounts, n records
+        Zero in cells that hold no number.
+    is_number : ndarray of bool, shape (n,)
+    """
+    chunks = list(text_chunks(in_plain_form(column, form)))
+    found = (
+        mapped(chunk_numbers, chunks)
+        if len(chunks) > 1
+        else [chunk_numbers(chunk) for chunk in chunks]
+    )
+    scale = max((each.scale for each in found), default=0)
+    is_number = np.zeros(len(column), np.bool_)
+    parts: list[Integers] = []
+    start = 0
+    for chunk, each in zip(chunks, found, strict=True):
+        n = len(chunk.array)
+        values = _times_power(each.values, scale - each.scale)
+        spread = np.zeros(n, values.dtype)
+        spread[each.places] = values
+        is_number[start + each.places] = True
+        parts.append(spread)
+        start += n
+    whole = np.concatenate(parts) if parts else np.zeros(0, np.int64)
+    return Amounts(whole, scale), is_number
+
+
+def negated(one: Amounts) -> Amounts:
+    """Return the numbers with the other sign."""
+    return one._replace(values=-one.values)
+
+
+def absolute(one: Amounts) -> Amounts:
+    """Return the numbers without their sign."""
+    return one._replace(values=np.abs(one.values))
+
+
+def added(one: Amounts, other: Amounts) -> Amounts:
+    """Return the sums, record by record."""
+    a, b, divisor, scale = _alike(one, other)
+    return Amounts(_plus(a, b), scale, divisor)
+
+
+def subtracted(one: Amounts, other: Amounts) -> Amounts:
+    """Return the differences, record by record."""
+    return added(one, negated(other))
+
+
+def multiplied(one: Amounts, other: Amounts) -> Amounts:
+    """Return the products, record by record."""
+    divisor = _divisors(one.divisor, other.divisor)
+    product = Amounts(
+        _times(one.values, other.values), one.scale + other.scale, divisor
+    )
+    return product if divisor is None else _reduced(product)
+
+
+def divided(one: Amounts, other: Amounts) -> Amounts:
+    """
+    Return the quotients, record by record, as exact fractions.
+
+    Raises
+    ------
+    ZeroDivisionError
+        If a number of `other` is zero.
+    """
+    if (other.values == 0).any():
+        raise ZeroDivisionError
+    sign = np.where(other.values < 0, -1, 1)
+    up, down = other.scale - one.scale, one.scale - other.scale
+    values = _times_power(_times(one.values, sign), max(0, up))
+    if other.divisor is not None:
+        values = _times(values, other.divisor)
+    divisor = _times_power(np.abs(other.values), max(0, down))
+    if one.divisor is not None:
+        divisor = _times(divisor, one.divisor)
+    shape = np.broadcast_shapes(values.shape, divisor.shape)
+    return _reduced(
+        Amounts(np.broadcast_to(values, shape), 0, np.broadcast_to(divisor, shape))
+    )
+
+
+def compared(one: Amounts, other: Amounts) -> npt.NDArray[np.int8]:
+    """Return -1, 0 or 1 where a number is less than, equal to or above the other."""
+    a, b, _, _ = _alike(one, other)
+    return (a > b).astype(np.int8) - (a < b).astype(np.int8)
+
+
+def remainders(one: Amounts, other: Amounts) -> Amounts:
+    """
+    Return what is left of a number after division, with the sign of the number.
+
+    ISO/IEC 9075-2, MOD. Raises ZeroDivisionError where `other` has a zero.
+    """
+    a, b, divisor, scale = _alike(one, other)
+    if (b == 0).any():
+        raise ZeroDivisionError
+    left = np.abs(a) % np.abs(b)
+    return Amounts(np.where(a < 0, -left, left), scale, divisor)
+
+
+def rounded(one: Amounts, digits: int, mode: Rounding) -> Amounts:
+    """
+    Return the numbers rounded to some digits after the decimal point.
+
+    Parameters
+    ----------
+    one : Amounts
+    digits : int
+        Negative ones stand before the point: -2 rounds to hundreds.
+    mode : str
+        ``half-up`` is away from zero, as is ``up``; ``ceiling`` and ``floor`` are
+        towards the greater and the lesser number.
+
+    Returns
+    -------
+    Amounts
+        At the scale of `digits`, or 0; without divisor.
+    """
+    if one.divisor is None and digits >= one.scale:
+        return Amounts(_times_power(one.values, digits - one.scale), digits)
+    values = _times_power(one.values, max(0, digits - one.scale))
+    unit = _times_power(
+        np.ones(1, np.int64) if one.divisor is None else one.divisor,
+        max(0, one.scale - digits),
+    )
+    if len(unit) == 1 and values.dtype != object and unit.dtype != object:
+        # Dividing by one number is much faster than by an array of it.
+        unit = unit[0]
+    quotient, left = values // unit, values % unit
+    away = _rounds_up(values, quotient, left, unit, mode)
+    return Amounts(_times_power(quotient + away, max(0, -digits)), max(0, digits))
+
+
+def _rounds_up(
+    values: Integers, quotient: Integers, left: Integers, unit: Any, mode: Rounding
+) -> Any:
+    """Mark where the quotient, which lies below the number, is to be one more."""
+    negative = values < 0
+    if mode in ("ceiling", "floor"):
+        return (left != 0) & (mode == "ceiling")
+    if mode in ("up", "down"):
+        return (left != 0) & (negative if mode == "down" else ~negative)
+    # Without doubling, which could overflow.
+    rest = unit - left
+    tie = left == rest
+    ways = {"half-up": ~negative, "half-down": negative, "half-even": quotient % 2 == 1}
+    return (left > rest) | (tie & ways[mode])
+
+
+def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
+    """
+    Write numbers in the plain form.
+
+    Parameters
+    ----------
+    one : Amounts, n records
+    digits : int, optional
+        How many digits stand after the point at least; without it no zeros are
+        written at the end.
+
+    Returns
+    -------
+    column : Column, n cells
+    rounded : ndarray of bool, shape (n,)
+        True where a fraction has more than `QUOTIENT_DIGITS` decimals and was rounded
+        to them, half up.
+    """
+    inexact = np.zeros(len(one.values), np.bool_)
+    if one.divisor is not None:
+        exact = rounded(one, QUOTIENT_DIGITS, "half-up")
+        inexact = compared(one, exact) != 0
+        one = exact
+    if one.values.dtype == object:
+        narrow = _narrow(one.values)
+        if narrow.dtype == object:
+            return text_column(
+                _text(value, one.scale, digits) for value in one.values.tolist()
+            ), inexact
+        one = Amounts(narrow, one.scale)
+    starts = range(0, len(one.values), STRETCH_RECORDS)
+
+    def of_stretch(start: int) -> Column:
+        part = one.values[start : start + STRETCH_RECORDS]
+        return _written(part, one.scale, digits or 0)
+
+    parts = mapped(of_stretch, starts) if len(starts) > 1 else map(of_stretch, starts)
+    return concat_columns(list(parts)), inexact
+
+
+def _text(value: int, scale: int, digits: int | None) -> str:
+    whole, part = divmod(abs(value), 10**scale)
+    decimals = str(part).rjust(scale, "0").rstrip("0") if scale else ""
+    decimals = decimals.ljust(digits or 0, "0")
+    sign = "-" if value < 0 else ""
+    return f"{sign}{whole}{'.' if decimals else ''}{decimals}"
+
+
+def _written(values: npt.NDArray[np.int64], scale: int, digits: int) -> Column:
+    """Write whole numbers at a scale, with at least so many decimals."""
+    if not scale and not digits:
+        return number_column(values)
+    positive = np.abs(values)
+    power = np.int64(10**scale) if scale < 19 else None
+    if power is None or digits > 18:
+        return text_column(_text(value, scale, digits) for value in values.tolist())
+    whole, part = positive // power, positive % power
+    kept = np.full(len(values), scale, np.int64)
+    while scale > digits:
+        ends = (part % 10 == 0) & (kept == scale)
+        if not ends.any():
+            break
+        part = np.where(ends, part // 10, part)
+        kept -= ends
+        scale -= 1
+    # A one in front keeps the zeros that decimals begin with; it becomes the point.
+    if digits > scale:
+        part = part * np.int64(10 ** (digits - scale))
+        kept[:] = digits
+    powers = 10 ** np.arange(19, dtype=np.int64)
+    decimals = chunk_of(number_column(part + powers[kept]).combine_chunks())
+    data, lengths = bytes_of(decimals)
+    data = data.copy()
+    data[decimals.offsets[:-1]] = ord(".")
+    if not kept.all():
+        # A lone one stands for no decimals at all.
+        present = np.ones(len(data), np.bool_)
+        present[decimals.offsets[:-1][kept == 0]] = False
+        data, lengths = data[present], np.where(kept == 0, 0, lengths)
+    before = bytes_of(chunk_of(number_column(whole).combine_chunks()))
+    array = woven([repeated("-", values < 0), before, (data, lengths)])
+    return pa.chunked_array([array])
+
+
+def _alike(
+    one: Amounts, other: Amounts
+) -> tuple[Integers, Integers, Integers | None, int]:
+    """Bring two fields to one scale and one divisor."""
+    scale = max(one.scale, other.scale)
+    a = _times_power(one.values, scale - one.scale)
+    b = _times_power(other.values, scale - other.scale)
+    if other.divisor is not None:
+        a = _times(a, other.divisor)
+    if one.divisor is not None:
+        b = _times(b, one.divisor)
+    divisor = _divisors(one.divisor, other.divisor)
+    if divisor is not None:
+        divisor = np.broadcast_to(divisor, np.broadcast_shapes(a.shape, b.shape))
+    return a, b, divisor, scale
+
+
+def _divisors(one: Integers | None, other: Integers | None) -> Integers | None:
+    if one is None or other is None:
+        return other if one is None else one
+    return _times(one, other)
+
+
+def _reduced(one: Amounts) -> Amounts:
+    """Reduce fractions to their lowest terms."""
+    assert one.divisor is not None
+    common = np.gcd(one.values, one.divisor)
+    values, divisor = one.values // common, one.divisor // common
+    if (divisor == 1).all():
+        return Amounts(values, one.scale)
+    return Amounts(values, one.scale, divisor)
+
+
+def _greatest(values: Integers) -> int:
+    return max(int(values.max()), -int(values.min())) if len(values) else 0
+
+
+def _plus(a: Integers, b: Integers) -> Integers:
+    if a.dtype != object and b.dtype != object:
+        if _greatest(a) + _greatest(b) < _LIMIT:
+            return a + b
+        a = a.astype(object)
+    total: Integers = a + b
+    return total
+
+
+def _times(a: Integers, b: Integers) -> Integers:
+    bound = _greatest(a) * _greatest(b)
+    if bound < _LIMIT:
+        product: Integers = _narrow(a) * _narrow(b)
+        return product
+    # As many bits as so many digits have.
+    if bound.bit_length() > MOST_DIGITS * 3.32:
+        raise TooLong
+    long_product: Integers = a.astype(object) * b.astype(object)
+    return long_product
+
+
+def _times_power(values: Integers, power: int) -> Integers:
+    if not power:
+        return values
+    if power > MOST_DIGITS:
+        raise TooLong
+    factor = np.empty(1, object)
+    factor[0] = 10**power
+    return _times(values, _narrow(factor))
+
+
+def _narrow(values: Integers) -> Integers:
+    """Return Python integers in 64 bits, where all fit."""
+    if values.dtype == object and _greatest(values) < _LIMIT:
+        narrow: Integers = values.astype(np.int64)
+        return narrow
+    return values

@@ -1,0 +1,234 @@
+"""The forms numbers are written in: read as stated, and written by a pattern.
+
+The plain form needs no statement: a sign, digits, a decimal point. Other forms state
+their decimal and group characters, a currency sign, per cent, and how negatives are
+marked. Patterns are those of Unicode LDML (Technical Standard 35, part 3), in which
+``#,##0.00`` stands for the characters of the form and not for a point and a comma.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+from decimal import Decimal
+from typing import NamedTuple
+
+import msgspec
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.distinct import rewritten
+from gruff_ledger.cells.number import number_of, plain_text
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Column
+
+# White space that parts groups of digits; people type one and mean any.
+_SPACES = " \u00a0\u2009\u202f"
+_APOSTROPHES = "'\u2019"
+_MINUS_SIGNS = "-\u2212"
+
+# What a cell is given that is no number in the stated form: no number in the plain one.
+_NO_NUMBER = "?"
+
+
+class NumberForm(msgspec.Struct, frozen=True):
+    """
+    How the numbers of a field are written.
+
+    Attributes
+    ----------
+    decimal : str
+        The character before the decimals.
+    group : str
+        The character between groups of digits, or empty; a space stands for all
+        white space that is used so.
+    currency : str
+        A sign or word that may stand before or after the number.
+    percent : bool
+        Whether a per cent sign may stand after the number, which divides it by 100.
+    brackets, trailing_minus : bool
+        Whether negative numbers may stand in brackets, or have their minus behind.
+
+    Examples
+    --------
+    >>> form = NumberForm(decimal=",", group=".", currency="€", brackets=True)
+    >>> form.read("(1.250,50 €)"), form.read("1.25")
+    (Decimal('-1250.50'), None)
+    """
+
+    decimal: str = "."
+    group: str = ""
+    currency: str = ""
+    percent: bool = False
+    brackets: bool = False
+    trailing_minus: bool = False
+
+    def read(self, text: str) -> Decimal | None:
+        """Return the number that a text is in this form, exactly; None for none."""
+        if self == PLAIN:
+            return number_of(text)
+        bare, negative, hundredth = self._bare(text.strip())
+        match = _digits_of(self.decimal, self.group).fullmatch(bare)
+        if match is None or not (match["whole"] or match["part"]):
+            return None
+        whole = re.sub(r"\D", "", match["whole"])
+        part = match["part"] or ""
+        digits = tuple(map(int, whole + part))
+        return Decimal((negative, digits, -len(part) - (2 if hundredth else 0)))
+
+    def _bare(self, text: str) -> tuple[str, int, bool]:
+        """Take off brackets, signs, currency and per cent, each at most once."""
+        negative = signed = False
+        hundredth = False
+        priced = not self.currency
+        if self.brackets and text[:1] == "(" and text[-1:] == ")":
+            text, negative, signed = text[1:-1].strip(), True, True
+        while text:
+            if not signed and text[0] in "+" + _MINUS_SIGNS:
+                negative, signed = text[0] != "+", True
+                text = text[1:].lstrip()
+            elif not signed and self.trailing_minus and text[-1] in _MINUS_SIGNS:
+                negative = signed = True
+                text = text[:-1].rstrip()
+            elif not priced and text.startswith(self.currency):
+                text, priced = text[len(self.currency) :].lstrip(), True
+            elif not priced and text.endswith(self.currency):
+                text, priced = text[: -len(self.currency)].rstrip(), True
+            elif self.percent and not hundredth and text[-1] == "%":
+                text, hundredth = text[:-1].rstrip(), True
+            else:
+                break
+        return text, int(negative), hundredth
+
+
+PLAIN = NumberForm()
+
+
+@functools.cache
+def _digits_of(decimal: str, group: str) -> re.Pattern[str]:
+    """Return what the digits of a form look like: groups of three, of two in India."""
+    whole = "[0-9]*"
+    if group:
+        kinds = next((each for each in (_SPACES, _APOSTROPHES) if group in each), group)
+        mark = f"[{re.escape(kinds)}]"
+        # All groups are parted by the same character.
+        whole = (
+            f"(?:[0-9]{{1,3}}(?P<mark>{mark})(?:[0-9]{{2,3}}(?P=mark))*[0-9]{{3}}"
+            "|[0-9]*)"
+        )
+    return re.compile(f"(?P<whole>{whole})(?:{re.escape(decimal)}(?P<part>[0-9]*))?")
+
+
+def in_plain_form(column: Column, form: NumberForm) -> Column:
+    """
+    Return a field with its numbers in the plain form.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    form : NumberForm
+        How they are written. What is no number in it is none in the result either.
+    """
+    if form == PLAIN:
+        return column
+
+    def plain(text: str) -> str:
+        number = form.read(text)
+        if number is not None:
+            return plain_text(number)
+        return text if is_blank(text) else _NO_NUMBER
+
+    return rewritten(column, plain).column
+
+
+class NumberPattern(NamedTuple):
+    """
+    A pattern that numbers are written by.
+
+    Attributes
+    ----------
+    before, after : str
+        Text around the number.
+    least_whole, least_part, most_part : int
+        Digits before the decimal character that are always written; digits after it
+        that always and that at most are.
+    group, second_group : int
+        Digits of the group next to the decimal character and of the others; 0 for
+        no groups.
+    """
+
+    before: str
+    after: str
+    least_whole: int
+    least_part: int
+    most_part: int
+    group: int
+    second_group: int
+
+    def write(
+        self, number: Decimal, decimal: str = ".", group: str = ","
+    ) -> str | None:
+        """
+        Write a number; None if it has more decimals than the pattern.
+
+        Examples
+        --------
+        >>> number_pattern("#,##0.00").write(Decimal("-1234567.5"))
+        '-1,234,567.50'
+        """
+        text = plain_text(abs(number))
+        whole, _, part = text.partition(".")
+        part = part.rstrip("0")
+        if len(part) > self.most_part:
+            return None
+        part = part.ljust(self.least_part, "0")
+        whole = whole.lstrip("0").rjust(self.least_whole, "0")
+        if not whole and not part:
+            whole = "0"
+        if self.group and len(whole) > self.group:
+            head, groups = whole[: -self.group], [whole[-self.group :]]
+            while head:
+                groups.insert(0, head[-self.second_group :])
+                head = head[: -self.second_group]
+            whole = group.join(groups)
+        sign = "-" if number < 0 and (whole + part).strip("0" + group) else ""
+        return f"{sign}{self.before}{whole}{decimal if part else ''}{part}{self.after}"
+
+
+def number_pattern(pattern: str) -> NumberPattern:
+    """
+    Read a number pattern of LDML.
+
+    Raises
+    ------
+    BadTerms
+        If it is none, or uses what is not supported: exponents, per cent, padding,
+        significant digits, a pattern of its own for negatives.
+    """
+    affixes = r"(?:'[^']*'|[^#0,.;*@%‰+\-'E])*"
+    match = re.fullmatch(rf"({affixes})([#0,]*)(?:\.(0*)(#*))?({affixes})", pattern)
+    if match is None or not (match[2] + (match[3] or "") + (match[4] or "")).strip(","):
+        raise _bad_pattern(pattern)
+    whole, least, more = match[2], match[3] or "", match[4] or ""
+    groups = whole.split(",")
+    bare = whole.replace(",", "")
+    if "#" in bare.lstrip("#") or any(not part for part in groups[1:]):
+        raise _bad_pattern(pattern)
+    group = len(groups[-1]) if len(groups) > 1 else 0
+    second = len(groups[-2]) if len(groups) > 2 else group
+    return NumberPattern(
+        before=match[1].replace("'", ""),
+        after=match[5].replace("'", ""),
+        least_whole=bare.count("0"),
+        least_part=len(least),
+        most_part=len(least) + len(more),
+        group=group,
+        second_group=second,
+    )
+
+
+def _bad_pattern(pattern: str) -> BadTerms:
+    return BadTerms(
+        f"'{pattern}' is no pattern for numbers.",
+        "Write 0 for a digit that always stands, # for one that may, a comma for "
+        "groups and a point for decimals, as in #,##0.00.",
+    )
