@@ -113,6 +113,9 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     summed : int, optional
         For work whose result holds figures on records, and not the records: how many
         records are in the figures. Its equation is records in = summed + set aside.
+    made : int
+        For work that makes several records of one: how many more there are than came
+        in. They have the origin of the record they were made of.
     measured : str
         The heading of the field that tells how many records each one stands for; a
         screen can draw it.
@@ -126,5 +129,6 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
     summed: int | None = None
+    made: int = 0
     measured: str = ""
     detail: Any = None

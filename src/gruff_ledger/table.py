@@ -259,6 +259,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.name,
         )
 
+    def with_fields(
+        self, headings: Sequence[str], held: Sequence[Column | Kept]
+    ) -> Table:
+        """Return a list of the same records with these fields and no others."""
+        return Table(tuple(headings), tuple(held), self.origin, self.name)
+
     def renamed(self, name: str) -> Table:
         """Return the same list under another name."""
         return Table(self.headings, self.held, self.origin, name)
@@ -279,7 +285,7 @@ def filtered(column: Column, wanted: Mask) -> Column:
     # Handed over as bits: Arrow's own conversion of an array loads a module for it.
     bits = pa.py_buffer(np.packbits(wanted, bitorder="little"))
     mask = pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits])
-    return _arrow_functions().call_function("filter", [column, mask])
+    return arrow_functions().call_function("filter", [column, mask])
 
 
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
@@ -289,7 +295,7 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
         return text_column(cells[index] for index in indices.tolist())
     places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
     at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
-    return _arrow_functions().call_function("take", [column, at])
+    return arrow_functions().call_function("take", [column, at])
 
 
 def unequal(one: Column, other: Column) -> Mask:
@@ -297,11 +303,11 @@ def unequal(one: Column, other: Column) -> Mask:
     if len(one) <= _SMALL_RECORDS:
         pairs = zip(one.to_pylist(), other.to_pylist(), strict=True)
         return np.fromiter((a != b for a, b in pairs), np.bool_, len(one))
-    found = _arrow_functions().call_function("not_equal", [one, other])
+    found = arrow_functions().call_function("not_equal", [one, other])
     return np.asarray(found.to_numpy(), np.bool_)
 
 
-def _arrow_functions() -> Any:
+def arrow_functions() -> Any:
     """
     Return what calls Arrow's functions on arrays.
 
@@ -346,7 +352,7 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
         return text_column(map(str, numbers.tolist()))
     buffer = pa.py_buffer(np.ascontiguousarray(numbers, np.int64))
     array = pa.Array.from_buffers(pa.int64(), len(numbers), [None, buffer])
-    functions = _arrow_functions()
+    functions = arrow_functions()
     as_text = functions.CastOptions(pa.string())
     return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 

@@ -2,8 +2,10 @@
 
 Records in = records out + records set aside, for every entry. It is checked twice over:
 by number, and by a sum over the origins of the records, which would tell if a record
-had been lost and another doubled. Where the result holds figures on records, and not
-the records, the records in the figures stand in the place of those that go out.
+had been lost and another doubled. Work that makes several records of one says how many
+more there are; then each origin is to be found there at least once. Where the result
+holds figures on records, and not the records, the records in the figures stand in the
+place of those that go out.
 """
 
 from __future__ import annotations
@@ -48,16 +50,20 @@ def check_balance(entry: str, tables: Sequence[Table], outcome: Outcome) -> None
     records_in = sum(map(len, went_in))
     records_out = len(outcome.table) if outcome.summed is None else outcome.summed
     records_aside = sum(map(len, aside))
-    if records_in != records_out + records_aside:
+    if records_in + outcome.made != records_out + records_aside:
+        made = f", {outcome.made} were made" if outcome.made else ""
         raise OutOfBalance(
-            f"the records do not balance: {records_in} came in, {records_out} went out "
-            f"and {records_aside} were set aside. Nothing was written.",
+            f"the records do not balance: {records_in} came in{made}, {records_out} "
+            f"went out and {records_aside} were set aside. Nothing was written.",
             _REMEDY,
             entry=entry,
         )
     if outcome.summed is not None:
         return
-    if _sum_over(went_in) != _sum_over([outcome.table.origin, *aside]):
+    there = [outcome.table.origin, *aside]
+    if outcome.made:
+        there = [_distinct(Origin.concat(there))]
+    if _sum_over(went_in) != _sum_over(there):
         raise OutOfBalance(
             f"the records do not balance: {records_in} came in and as many went on, "
             "but they are not the same records. Nothing was written.",
@@ -67,6 +73,15 @@ def check_balance(entry: str, tables: Sequence[Table], outcome: Outcome) -> None
 
 
 _REMEDY = "This is a fault of the program and not of the lists: please report it."
+
+
+def _distinct(origin: Origin) -> Origin:
+    """Return each origin once."""
+    order = np.lexsort((origin.record, origin.source))
+    ordered = origin.pick(order)
+    is_first = np.ones(len(order), np.bool_)
+    is_first[1:] = (np.diff(ordered.record) != 0) | (np.diff(ordered.source) != 0)
+    return ordered.pick(is_first)
 
 
 def _sum_over(origins: Iterable[Origin]) -> int:

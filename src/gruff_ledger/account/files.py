@@ -209,6 +209,7 @@ def _line_facts(line: Line) -> dict[str, Any]:
         "set_aside": line.records_aside,
         "set_aside_by_reason": reasons,
         **({} if line.summed is None else {"summed": line.summed}),
+        **({"made": line.made} if line.made else {}),
         "cells_changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
     }

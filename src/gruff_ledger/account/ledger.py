@@ -30,6 +30,8 @@ class Line(msgspec.Struct, frozen=True, eq=False):
         Blank records at the end of a source, which are no records of the list.
     summed : int, optional
         How many records are in the figures that the result holds instead of records.
+    made : int
+        How many more records it made of those that came in.
     facts : mapping
         For ``account.json``: how a source was read, its size and hash; or the terms
         of an entry and the lists it was given. A fact that takes a while is a
@@ -47,6 +49,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
     facts: Mapping[str, Any]
     left_out: int = 0
     summed: int | None = None
+    made: int = 0
 
     @classmethod
     def of(
@@ -71,6 +74,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
             facts=facts,
             left_out=left_out,
             summed=outcome.summed,
+            made=outcome.made,
         )
 
     @property
@@ -110,7 +114,7 @@ class Balance(msgspec.Struct, frozen=True):
     used_again : int
         Records of lists that more than one entry worked on, for each further use.
     made : int
-        Records that hold figures on others, made by entries that sum up.
+        Records that entries made: of others, or to hold figures on others.
     referred : int
         Records of lists that entries only look into; they are in none of the others.
     left_out, set_aside, summed, records_out : int
@@ -198,7 +202,8 @@ class Account(msgspec.Struct):
             left_out=sum(line.left_out for line in sources),
             set_aside=sum(line.records_aside for line in lines),
             records_out=sum(line.records_out for line in ends),
-            made=sum(line.records_out for line in summing),
+            made=sum(line.records_out for line in summing)
+            + sum(line.made for line in lines),
             summed=sum(line.summed or 0 for line in summing),
             referred=sum(
                 line.records_in

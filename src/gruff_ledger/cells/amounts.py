@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.number import chunk_numbers
+from gruff_ledger.cells.number import chunk_numbers, exact
 from gruff_ledger.cells.number_form import PLAIN, NumberForm, in_plain_form
 from gruff_ledger.cells.pieces import STRETCH_RECORDS, bytes_of, repeated, woven
 from gruff_ledger.cells.strings import chunk_of, text_chunks
@@ -74,6 +74,12 @@ def constant(number: Decimal, n: int = 1) -> Amounts:
     values = np.empty(n, object)
     values[:] = -value if sign else value
     return Amounts(_narrow(values), max(0, -exponent))
+
+
+def exact_of(one: Amounts) -> Decimal:
+    """Return one number that is no fraction, as a decimal of any length."""
+    assert one.divisor is None
+    return exact(int(one.values[0]), one.scale)
 
 
 def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mask]:

@@ -17,19 +17,21 @@ import pyarrow as pa
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, mapped, taken
 
-_WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
-_INVISIBLE = (
+WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
+INVISIBLE = (
     "\xad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180b-\u180f\u200b-\u200f"
     "\u202a-\u202e\u2060-\u206f\u3164\ufe00-\ufe0f\ufeff\uffa0\ufff0-\ufff8"
     "\U0001bca0-\U0001bca3\U0001d173-\U0001d17a\U000e0000-\U000e0fff"
 )
-_BLANK = re.compile(f"[{_WHITE_SPACE}{_INVISIBLE}]*")
+# Inside brackets of a regular expression.
+BLANK_CHARACTERS = WHITE_SPACE + INVISIBLE
+_BLANK = re.compile(f"[{BLANK_CHARACTERS}]*")
 
 
 def _first_bytes() -> Mask:
     """Mark the bytes with which a blank character can begin in UTF-8."""
     marks = np.zeros(256, np.bool_)
-    for low, high in re.findall("(.)(?:-(.))?", _WHITE_SPACE + _INVISIBLE, re.DOTALL):
+    for low, high in re.findall("(.)(?:-(.))?", WHITE_SPACE + INVISIBLE, re.DOTALL):
         # First bytes rise with the characters.
         marks[low.encode()[0] : (high or low).encode()[0] + 1] = True
     return marks

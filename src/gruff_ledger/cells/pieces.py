@@ -14,7 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.strings import Chunk, chunk_of
-from gruff_ledger.table import Column, concat_columns, mapped
+from gruff_ledger.table import Column, concat_columns, mapped, text_column
 
 # Records worked on at a time: the bytes of a few fields stay in the processor's cache,
 # no offset can overflow, and stretches are spread over threads.
@@ -71,7 +71,8 @@ def woven(parts: Sequence[tuple[_Bytes, _Lengths]]) -> pa.StringArray:
         All of n cells. The first is followed by the second, and so on.
     """
     lengths = np.stack([part[1] for part in parts], axis=1)
-    turns = np.tile(np.arange(len(parts), dtype=np.uint8), len(lengths))
+    numbers = np.arange(len(parts), dtype=np.uint8 if len(parts) < 256 else np.uint32)
+    turns = np.tile(numbers, len(lengths))
     sources = np.repeat(turns, lengths.ravel())
     data = np.empty(len(sources), np.uint8)
     for number, (mine, _) in enumerate(parts):
@@ -91,7 +92,9 @@ def bytes_of(chunk: Chunk) -> tuple[_Bytes, _Lengths]:
 
 
 def by_stretches(
-    columns: Sequence[Column], make: Callable[[list[Chunk], slice], list[pa.Array]]
+    columns: Sequence[Column],
+    make: Callable[[list[Chunk], slice], list[pa.Array]],
+    count: int = 1,
 ) -> list[Column]:
     """
     Make new columns from columns, a stretch of records at a time, in threads.
@@ -101,9 +104,13 @@ def by_stretches(
     columns : sequence of Column, n cells each, at least one
     make : callable
         Given the stretch of each column and where it lies, it returns an array for
-        each new column, always as many. It is not called for a list without records.
+        each new column. It is not called for a list without records.
+    count : int
+        How many new columns there are.
     """
     n = len(columns[0])
+    if not n:
+        return [text_column(()) for _ in range(count)]
     starts = range(0, n, STRETCH_RECORDS)
 
     def of_stretch(start: int) -> list[pa.Array]:

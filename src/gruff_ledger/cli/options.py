@@ -47,7 +47,12 @@ _METAVARS = {
 
 # Where the kind says too little.
 _METAVARS_OF = {
-    "null": "WORD, …",
+    "null": "WORD",
+    "widths": "N, …",
+    "number": "PATTERN",
+    "date": "PATTERN",
+    "pattern": "PATTERN",
+    "template": "TEMPLATE",
     "kept": "DIR",
     "time-limit": "SECONDS",
     "size-limit": "MB",
@@ -59,7 +64,14 @@ _EXAMPLES = {
     Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
     Kind.FORMULAS: ' As in --{key} "fee=rate * length". May be repeated.',
     Kind.TEXTS: " May be repeated.",
-    Kind.TABLES: " As in --{key} 'field=\"boat\", required=true'. May be repeated.",
+    Kind.TABLES: " May be repeated.",
+}
+
+_EXAMPLES_OF = {
+    "rule": " As in --{key} 'field=\"boat\", required=true'. May be repeated.",
+    "form": ' As in --{key} \'fields=["fee"], decimal=","\'. May be repeated.',
+    "map": ' As in --{key} "N. Pier=North pier". May be repeated.',
+    "after": ' As in --{key} "Berth=Boat". May be repeated.',
 }
 
 _REPEATED = (
@@ -92,7 +104,8 @@ def options_of(
 def _option(term: Term, key: str) -> click.Option:
     text = term.description
     if term.kind in _EXAMPLES:
-        text = text.rstrip(".") + "." + _EXAMPLES[term.kind].format(key=key)
+        example = _EXAMPLES_OF.get(term.key, _EXAMPLES[term.kind])
+        text = text.rstrip(".") + "." + example.format(key=key)
     if term.default not in (None, (), {}, False):
         text = f"{text} [default: {term.default}]"
     names = [f"--{key}", _attribute(term, key)]

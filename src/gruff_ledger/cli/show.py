@@ -225,7 +225,7 @@ def balance_words(balance: Balance) -> str:
     if balance.made:
         came += f" + {balance.made} made"
     there = f"{balance.records_out} out + {balance.set_aside} set aside"
-    if balance.made:
+    if balance.summed:
         there += f" + {balance.summed} summed up"
     if balance.left_out:
         there += f" + {balance.left_out} blank at the end"

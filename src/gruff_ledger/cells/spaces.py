@@ -1,0 +1,167 @@
+"""White space and invisible characters around and inside cells.
+
+White space and invisible characters are those of `gruff_ledger.cells.blank`.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.blank import BLANK_CHARACTERS, INVISIBLE, WHITE_SPACE
+from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
+from gruff_ledger.cells.pieces import by_stretches, sliced
+from gruff_ledger.cells.strings import KINDS, WIDE, Chunk, text_chunks
+from gruff_ledger.table import Column, Mask, filtered, mapped
+
+_Places = npt.NDArray[Any]  # of int32 or int64
+
+# One by one: an expression for the end of a run would try each of its places.
+_BLANKS = "".join(
+    chr(code)
+    for low, high in re.findall("(.)(?:-(.))?", BLANK_CHARACTERS, re.DOTALL)
+    for code in range(ord(low), ord(high or low) + 1)
+)
+_INNER = re.compile(f"[{WHITE_SPACE}]+")
+_UNSEEN = re.compile(f"[{INVISIBLE}]+")
+
+# The white space of ASCII.
+_SPACES = np.zeros(256, np.bool_)
+_SPACES[[*b"\t\n\v\f\r "]] = True
+
+
+def trim(text: str) -> str:
+    """
+    Take off white space and invisible characters at both ends.
+
+    Examples
+    --------
+    >>> trim(" \\u00a0Old  Otter\\u200b ")
+    'Old  Otter'
+    """
+    return text.strip(_BLANKS)
+
+
+def squeeze(text: str) -> str:
+    """
+    Write every run of white space as one space.
+
+    Examples
+    --------
+    >>> squeeze("Old \\u00a0Otter")
+    'Old Otter'
+    """
+    return _INNER.sub(" ", text)
+
+
+def without_invisible(text: str) -> str:
+    """
+    Take out invisible characters: zero-width spaces, soft hyphens, direction marks.
+
+    Examples
+    --------
+    >>> without_invisible("Ot\\u00adter\\u200b")
+    'Otter'
+    """
+    return _UNSEEN.sub("", text)
+
+
+def trimmed(column: Column) -> Rewritten:
+    """Trim the cells of a field; see `trim`."""
+    space, wide = _at_ends(column)
+    result = column
+    if space.any():
+        cells = _trimmed_of_spaces(filtered(column, space))
+        result = with_cells(column, space, cells)
+        # Beneath the spaces there may be others.
+        wide = wide | space
+    if not wide.any():
+        return Rewritten(result, space)
+    again = rewritten(result, trim, wide)
+    return Rewritten(again.column, space | again.changed)
+
+
+def _at_ends(column: Column) -> tuple[Mask, Mask]:
+    """Mark the cells that begin or end with a space, and with a character not ASCII."""
+
+    def of_chunk(chunk: Chunk) -> tuple[Mask, Mask]:
+        if not len(chunk.bytes):
+            none = np.zeros(len(chunk.array), np.bool_)
+            return none, none
+        filled = np.diff(chunk.offsets) > 0
+        first = chunk.bytes[np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1)]
+        last = chunk.bytes[np.maximum(chunk.offsets[1:] - 1, 0)]
+        space = filled & (_SPACES[first] | _SPACES[last])
+        return space, filled & ((first >= 128) | (last >= 128))
+
+    parts = mapped(of_chunk, list(text_chunks(column)))
+    if not parts:
+        return np.zeros(0, np.bool_), np.zeros(0, np.bool_)
+    space, wide = zip(*parts, strict=True)
+    return np.concatenate(space), np.concatenate(wide)
+
+
+def _trimmed_of_spaces(column: Column) -> Column:
+    """Take the white space of ASCII off both ends of cells."""
+
+    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
+        (chunk,) = chunks
+        starts, ends = bounds_within(
+            chunk, chunk.offsets[:-1].copy(), chunk.offsets[1:].copy()
+        )
+        return [sliced(chunk, starts, ends)]
+
+    (result,) = by_stretches([column], of_stretch)
+    return result
+
+
+def bounds_within(
+    chunk: Chunk, starts: _Places, ends: _Places
+) -> tuple[_Places, _Places]:
+    """
+    Narrow slices of cells so that no white space of ASCII is at their ends.
+
+    Parameters
+    ----------
+    chunk : Chunk
+    starts, ends : ndarray of int
+        Of each slice, in `chunk.bytes`; changed in place.
+    """
+    if not len(chunk.bytes):
+        return starts, ends
+    is_space = _SPACES[chunk.bytes]
+    last = len(chunk.bytes) - 1
+    for bound, step, place in ((starts, 1, 0), (ends, -1, -1)):
+        which = np.flatnonzero(starts < ends)
+        while len(which):
+            at = np.clip(bound[which] + place, 0, last)
+            which = which[is_space[at]]
+            bound[which] += step
+            which = which[starts[which] < ends[which]]
+    return starts, ends
+
+
+def squeezable(column: Column) -> Mask:
+    """Mark the cells that `squeeze` or `without_invisible` could change."""
+    in_row = np.zeros(256, np.uint8)
+    in_row[[*b"\t\n\v\f\r"]] = 3
+    in_row[ord(" ")] = 1
+
+    def of_chunk(chunk: Chunk) -> Mask:
+        n = len(chunk.array)
+        if not len(chunk.bytes):
+            return np.zeros(n, np.bool_)
+        marks = in_row[chunk.bytes]
+        # Two spaces in a row, or white space that is none, or what is not ASCII.
+        odd = (KINDS[chunk.bytes] == WIDE) | (marks == 3)
+        odd[1:] |= (marks[1:] != 0) & (marks[:-1] != 0)
+        at = np.flatnonzero(odd)
+        found = np.zeros(n, np.bool_)
+        found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
+        return found
+
+    parts = mapped(of_chunk, list(text_chunks(column)))
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)

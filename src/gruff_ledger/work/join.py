@@ -1,0 +1,211 @@
+"""join: several fields become one.
+
+With a separator, blank cells are skipped, so that none stands at an end or twice. With
+a template, the text between the fields always stands there, unless all of them are
+blank: then the new cell is blank too. The new field stands where the first of its
+sources stood; the sources go, unless they are kept.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.pieces import by_stretches, bytes_of, repeated, woven
+from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.naming import find_field, find_fields
+from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Column, Mask, Table
+from gruff_ledger.terms import Terms
+from gruff_ledger.work.newfields import chosen_place, with_new_fields
+
+
+class JoinTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    fields: Annotated[
+        tuple[str, ...], Meta(description="The fields to join, in this order.")
+    ] = ()
+    into: Annotated[str, Meta(description="The heading of the new field.")]
+    separator: Annotated[
+        str, Meta(description="What stands between two cells that are not blank.")
+    ] = " "
+    template: Annotated[
+        str | None,
+        Meta(
+            description="The new cell with field names in braces, as in "
+            "'{Boat} ({Berth})'; a brace itself is written twice."
+        ),
+    ] = None
+    keep: Annotated[bool, Meta(description="Keep the fields that were joined.")] = False
+    first: Annotated[bool, Meta(description="Let the new field stand first.")] = False
+    after: Annotated[
+        str | None, Meta(description="Let the new field stand right after this one.")
+    ] = None
+
+    def __post_init__(self) -> None:
+        """Refuse terms that name no fields, or name them in two ways."""
+        if bool(self.fields) == (self.template is not None):
+            raise BadTerms(
+                "fields are to be named once."
+                if self.fields
+                else "no fields are named.",
+                "Name them in `fields`, or in `template`.",
+                term="fields",
+            )
+        if self.template is not None and not self._template_fields():
+            raise BadTerms(
+                f"the template '{self.template}' names no field.",
+                "Write field names in braces, as in '{Boat} ({Berth})'.",
+                term="template",
+            )
+
+    def _template_fields(self) -> list[str]:
+        return [part for part, is_field in self.template_parts() if is_field]
+
+    def template_parts(self) -> list[tuple[str, bool]]:
+        """
+        Return the parts of the template, each with whether it is a field's name.
+
+        Raises
+        ------
+        BadTerms
+            If a brace is opened and not closed, or the other way round.
+        """
+        parts: list[tuple[str, bool]] = []
+        for match in re.finditer(
+            r"\{\{|\}\}|\{([^{}]*)\}|[{}]|[^{}]+", self.template or ""
+        ):
+            if match[0] in "{}":
+                raise BadTerms(
+                    f"a brace stands alone in the template '{self.template}'.",
+                    "Write {FIELD}, and a brace itself twice.",
+                    term="template",
+                )
+            if match[1] is not None:
+                parts.append((match[1].strip(), True))
+            else:
+                text = match[0].replace("{{", "{").replace("}}", "}")
+                parts.append((text, False))
+        return parts
+
+
+def perform(terms: JoinTerms, table: Table) -> Outcome:
+    """
+    Join several fields into one.
+
+    Parameters
+    ----------
+    terms : JoinTerms
+    table : Table, n records
+
+    Raises
+    ------
+    UnknownField
+        If a field is named that the list does not have.
+    BadTerms
+        If the new field's heading is there already.
+    """
+    notes: tuple[Note, ...] = ()
+    if terms.template is None:
+        sources, notes = find_fields(table, terms.fields, "fields")
+        columns = [table.column(heading) for heading in sources]
+        column = with_separator(columns, terms.separator)
+    else:
+        parts = []
+        for text, is_field in terms.template_parts():
+            if is_field:
+                text, said = find_field(table, text, "template")
+                notes += tuple(each for each in said if each not in notes)
+            parts.append((text, is_field))
+        sources = tuple(dict.fromkeys(text for text, is_field in parts if is_field))
+        columns = [table.column(heading) for heading in sources]
+        column = by_template(
+            [sources.index(text) if is_field else text for text, is_field in parts],
+            columns,
+        )
+    at, said = chosen_place(
+        table,
+        first=terms.first,
+        after=terms.after,
+        otherwise=min(map(table.headings.index, sources)),
+    )
+    dropped = () if terms.keep else sources
+    new = [(terms.into, column)]
+    result, changes = with_new_fields(table, new, at, dropped)
+    return Outcome(result, changes=changes, notes=notes + said)
+
+
+def with_separator(columns: Sequence[Column], separator: str) -> Column:
+    """
+    Join the cells of each record that are not blank.
+
+    Examples
+    --------
+    >>> from gruff_ledger.table import text_column
+    >>> one, other = text_column(["Ann", ""]), text_column(["Lee", "Roe"])
+    >>> with_separator([one, other], ", ").to_pylist()
+    ['Ann, Lee', 'Roe']
+    """
+    filled = [~blank_mask(column) for column in columns]
+
+    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
+        parts = []
+        before = np.zeros(len(chunks[0].array), np.bool_)
+        for chunk, mask in zip(chunks, filled, strict=True):
+            mine = mask[where]
+            parts.append(repeated(separator, before & mine))
+            parts.append(_where(chunk, mine))
+            before |= mine
+        return [woven(parts)]
+
+    (column,) = by_stretches(columns, of_stretch)
+    return column
+
+
+def by_template(parts: Sequence[str | int], columns: Sequence[Column]) -> Column:
+    """
+    Put the cells of each record into a text.
+
+    Parameters
+    ----------
+    parts : sequence
+        Texts as they stand, and positions in `columns`.
+    columns : sequence of Column, n cells each
+
+    Returns
+    -------
+    Column, n cells
+        Blank where all columns are.
+    """
+    filled: Mask = np.logical_or.reduce([~blank_mask(column) for column in columns])
+
+    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
+        mine = filled[where]
+        return [
+            woven(
+                [
+                    repeated(part, mine)
+                    if isinstance(part, str)
+                    else _where(chunks[part], mine)
+                    for part in parts
+                ]
+            )
+        ]
+
+    (column,) = by_stretches(columns, of_stretch)
+    return column
+
+
+def _where(chunk: Chunk, mask: Mask) -> tuple[Any, Any]:
+    """Return the cells where a mask is true, as a part to be woven."""
+    data, lengths = bytes_of(chunk)
+    if mask.all():
+        return data, lengths
+    return data[np.repeat(mask, lengths)], np.where(mask, lengths, 0)

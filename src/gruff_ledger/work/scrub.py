@@ -1,0 +1,488 @@
+"""scrub: cells put in order, each change journaled.
+
+What is asked for is done in this order: words for nothing cleared, invisible characters
+taken out, Unicode unified, trimmed, squeezed, mapped, letter case, numbers and dates
+rewritten, blanks filled. What cannot be read as a number or date is left as it is, and
+is a finding. Without `fields` all fields are scrubbed.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Callable, Iterator, Mapping
+from typing import Annotated, Literal, NamedTuple
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.amounts import constant, exact_of, rounded
+from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
+from gruff_ledger.cells.keys import index_in
+from gruff_ledger.cells.match import key_at
+from gruff_ledger.cells.moments import DatePattern, moment_text, read_moment
+from gruff_ledger.cells.number import plain_text
+from gruff_ledger.cells.number_form import number_pattern
+from gruff_ledger.cells.spaces import (
+    squeezable,
+    squeeze,
+    trimmed,
+    without_invisible,
+)
+from gruff_ledger.cells.strings import LOWER, UPPER, WIDE, kinds_in, text_chunks
+from gruff_ledger.naming import find_fields, format_names
+from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Column, Mask, Table, constant_column, filtered, taken
+from gruff_ledger.terms import ListAddress, Terms, Text
+from gruff_ledger.work.forms import FORM, Form, FormTerms, forms_of
+from gruff_ledger.work.maplist import pairs_of
+from gruff_ledger.work.newfields import changes_of
+
+_PLAIN, _ISO = "plain", "iso"
+
+
+class ScrubTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    fields: Annotated[
+        tuple[str, ...], Meta(description="The fields to scrub; all, unless named.")
+    ] = ()
+    trim: Annotated[
+        bool, Meta(description="Take white space off both ends of cells.")
+    ] = False
+    squeeze: Annotated[
+        bool,
+        Meta(description="Write every run of white space in a cell as one space."),
+    ] = False
+    no_invisible: Annotated[
+        bool,
+        Meta(
+            description="Take out invisible characters: zero-width spaces, soft "
+            "hyphens, direction marks."
+        ),
+    ] = False
+    unicode: Annotated[
+        Literal["nfc", "nfkc"] | None,
+        Meta(
+            description="Write what looks alike in one way: nfc unifies accents, nfkc "
+            "also wide letters, ligatures and raised digits."
+        ),
+    ] = None
+    null: Annotated[
+        tuple[Text, ...],
+        Meta(description="A word that means nothing, such as n/a: it becomes blank."),
+    ] = ()
+    map: Annotated[
+        dict[str, str], Meta(description="A cell as it is, and as it is to be.")
+    ] = {}  # noqa: RUF012  (copied for each by msgspec)
+    map_by: Annotated[
+        ListAddress | None,
+        Meta(
+            description="A list of two fields that says the same of many: a cell as it "
+            "is, and as it is to be."
+        ),
+    ] = None
+    match: Annotated[
+        Literal["exact", "loose", "letters", "number"],
+        Meta(
+            description="How a cell must be like one of the map: exact; loose (spaces, "
+            "case and Unicode do not count); letters (nor punctuation and accents); "
+            "number (equal value)."
+        ),
+    ] = "exact"
+    case: Annotated[
+        Literal["upper", "lower", "title", "sentence"] | None,
+        Meta(
+            description="Write letters in capitals, small, each word with a capital, "
+            "or only the first."
+        ),
+    ] = None
+    number: Annotated[
+        str | None,
+        Meta(
+            description="Rewrite numbers: plain, or by a pattern (LDML) such as "
+            "#,##0.00."
+        ),
+    ] = None
+    rounding: Annotated[
+        Literal[
+            "none",
+            "half-up",
+            "half-even",
+            "half-down",
+            "up",
+            "down",
+            "ceiling",
+            "floor",
+        ],
+        Meta(
+            description="How to round a number with more decimals than the pattern; "
+            "with none it is left as it is."
+        ),
+    ] = "none"
+    date: Annotated[
+        str | None,
+        Meta(description="Rewrite dates: iso, or by a pattern (LDML)."),
+    ] = None
+    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+    fill: Annotated[
+        str | None, Meta(description="Fill blank cells with this, such as 0.")
+    ] = None
+    above: Annotated[
+        bool, Meta(description="Fill a blank cell from the cell above it.")
+    ] = False
+
+    def __post_init__(self) -> None:
+        """Refuse terms that do nothing or cannot be followed."""
+        asked = (self.trim, self.squeeze, self.no_invisible, self.unicode, self.null)
+        more = (self.map, self.map_by, self.case, self.number, self.date, self.above)
+        if not any(asked) and not any(more) and self.fill is None:
+            raise BadTerms(
+                "nothing is said to be done with the cells.",
+                "Give `trim`, `squeeze`, `map`, `case`, `number`, `date`, `fill` or "
+                "another of its terms.",
+                term="trim",
+            )
+        if (self.number or self.date) and not self.fields:
+            raise BadTerms(
+                "numbers and dates are rewritten in fields that are named.",
+                "Name them in `fields`.",
+                term="fields",
+            )
+        if self.number and self.date:
+            raise BadTerms(
+                "a field has numbers or dates, not both.",
+                "Rewrite them one after the other.",
+                term="date",
+            )
+        if self.fill is not None and is_blank(self.fill):
+            raise BadTerms(
+                "blanks would be filled with a blank.", "Give a value.", term="fill"
+            )
+        try:
+            self.number_writer()
+            self.date_writer()
+        except BadTerms as problem:
+            problem.term = "number" if self.number else "date"
+            raise
+
+    def number_writer(self) -> Callable[[Form, str], str | None] | None:
+        """Return what rewrites one number; None where it cannot."""
+        if self.number is None:
+            return None
+        if self.number == _PLAIN:
+
+            def plain(form: Form, text: str) -> str | None:
+                number = form.number.read(text)
+                return None if number is None else plain_text(number)
+
+            return plain
+        pattern = number_pattern(self.number)
+
+        def by_pattern(form: Form, text: str) -> str | None:
+            number = form.number.read(text)
+            if number is not None and self.rounding != "none":
+                number = exact_of(
+                    rounded(constant(number), pattern.most_part, self.rounding)
+                )
+            return None if number is None else pattern.write(number)
+
+        return by_pattern
+
+    def date_writer(self) -> Callable[[Form, str], str | None] | None:
+        """Return what rewrites one date; None where it cannot."""
+        if self.date is None:
+            return None
+        pattern = None if self.date == _ISO else DatePattern(self.date)
+
+        def write(form: Form, text: str) -> str | None:
+            read = read_moment if form.date is None else form.date.read
+            moment = read(text)
+            if moment is None:
+                return None
+            return moment_text(*moment) if pattern is None else pattern.write(moment)
+
+        return write
+
+
+class _Step(NamedTuple):
+    """What one step did to a field; the cells that it could not read."""
+
+    result: Rewritten
+    unread: Mask | None = None
+
+
+def perform(
+    terms: ScrubTerms, table: Table, references: Mapping[str, Table] | None = None
+) -> Outcome:
+    """
+    Put cells in order.
+
+    Parameters
+    ----------
+    terms : ScrubTerms
+    table : Table, n records
+    references : mapping, optional
+        Under ``map-by``, the list of what cells are and are to be.
+
+    Returns
+    -------
+    Outcome
+        With every changed cell, and a finding for numbers and dates that could not be
+        read.
+
+    Raises
+    ------
+    UnknownField
+        If a field is named that the list does not have.
+    BadTerms
+        If the map says two things of one cell, or a form is stated twice.
+    """
+    named, notes = find_fields(table, terms.fields, "fields")
+    fields = named or table.headings
+    forms, more = forms_of(terms.form, table, fields)
+    pairs = _pairs(terms, references or {})
+    held = dict(zip(table.headings, table.held, strict=True))
+    changes: list[Change] = []
+    findings: list[Finding] = []
+    told = list(notes + more)
+    used: set[str] = set()
+    for heading in fields:
+        was = now = table.column(heading)
+        changed = np.zeros(len(table), np.bool_)
+        form = forms.get(heading, Form())
+        for step in _steps(terms, form, pairs, used):
+            done, unread = step(now)
+            now, changed = done.column, changed | done.changed
+            if unread is not None and unread.any():
+                findings.append(_finding(terms, table, heading, was, unread))
+        if changed.any():
+            held[heading] = now
+            # A cell that two steps changed may be what it was.
+            journal = changes_of(table, heading, now)
+            changes += journal
+            told += [_note(change, heading) for change in journal]
+    if not changes:
+        told.append(Note("No cell was changed."))
+    unused = [was for was in pairs if was not in used]
+    if unused:
+        told.append(_unused_note(unused, pairs))
+    result = table.with_fields(table.headings, [held[each] for each in table.headings])
+    return Outcome(result, (), tuple(changes), tuple(findings), tuple(told))
+
+
+def _pairs(terms: ScrubTerms, references: Mapping[str, Table]) -> dict[str, str]:
+    pairs = dict(terms.map)
+    if "map-by" in references:
+        for was, now in pairs_of(references["map-by"], "map-by").items():
+            pairs.setdefault(was, now)
+    keys: dict[str, str] = {}
+    for was, now in pairs.items():
+        key = key_at(terms.match, was)
+        if key is None:
+            raise BadTerms(
+                f"'{was}' can match no cell at the level '{terms.match}'.",
+                "Leave it out, or choose another `match`; blanks are filled by `fill`.",
+                term="map" if was in terms.map else "map-by",
+            )
+        other = keys.setdefault(key, was)
+        if pairs[other] != now:
+            raise BadTerms(
+                f"the map says two things of one cell at the level '{terms.match}': "
+                f"'{other}' is to be '{pairs[other]}', and '{was}' '{now}'.",
+                "Leave one of them, or choose a stricter `match`.",
+                term="map" if was in terms.map else "map-by",
+            )
+    return pairs
+
+
+def _note(change: Change, heading: str) -> Note:
+    count = len(change.origin)
+    was, now = change.was[0].as_py(), change.now[0].as_py()
+    cells = "1 cell was" if count == 1 else f"{count} cells were"
+    return Note(f"{heading}: {cells} changed, the first from '{was}' to '{now}'.")
+
+
+def _unused_note(unused: list[str], pairs: Mapping[str, str]) -> Note:
+    told = format_names(unused[:5])
+    more = f" and {len(unused) - 5} more" if len(unused) > 5 else ""
+    return Note(
+        f"Of {len(pairs)} cells in the map, {len(unused)} were not met: {told}{more}."
+    )
+
+
+def _finding(
+    terms: ScrubTerms, table: Table, heading: str, was: Column, unread: Mask
+) -> Finding:
+    kind = "number" if terms.number else "date"
+    if kind == "number" and terms.number != _PLAIN and terms.rounding == "none":
+        kind = f"number that fits {terms.number}"
+    return Finding(
+        f"{heading} is a {kind}",
+        Severity.WARN,
+        f"{heading} is no {kind} in the form stated; the cell was left as it is.",
+        heading,
+        table.origin.pick(unread),
+        filtered(was, unread),
+    )
+
+
+def _steps(
+    terms: ScrubTerms, form: Form, pairs: Mapping[str, str], used: set[str]
+) -> Iterator[Callable[[Column], _Step]]:
+    """Yield what is to be done with a field, in order."""
+    if terms.null:
+        yield lambda column: _cleared(column, terms.null)
+    if terms.no_invisible:
+        yield lambda column: _Step(
+            rewritten(column, without_invisible, squeezable(column))
+        )
+    if terms.unicode:
+        way = terms.unicode.upper()
+        yield lambda column: _Step(
+            rewritten(
+                column,
+                lambda text: unicodedata.normalize(way, text),  # type: ignore[arg-type]
+                _of_kind(column, WIDE),
+            )
+        )
+    if terms.trim:
+        yield lambda column: _Step(trimmed(column))
+    if terms.squeeze:
+        yield lambda column: _Step(rewritten(column, squeeze, squeezable(column)))
+    if pairs:
+        yield lambda column: _mapped(column, pairs, terms.match, used)
+    if terms.case:
+        change, kinds = _CASES[terms.case]
+        yield lambda column: _Step(rewritten(column, change, _of_kind(column, kinds)))
+    for write in (terms.number_writer(), terms.date_writer()):
+        if write is not None:
+            yield _rewriting(write, form)
+    if terms.above:
+        yield _filled_from_above
+    if terms.fill is not None:
+        text = terms.fill
+        yield lambda column: _filled(column, text)
+
+
+def _cleared(column: Column, words: tuple[str, ...]) -> _Step:
+    found = index_in(column, list(words)) >= 0
+    return _Step(rewritten(column, lambda text: "", found))
+
+
+def _of_kind(column: Column, kinds: int) -> Mask:
+    """Mark the cells that have bytes of some kinds."""
+    parts = [(kinds_in(chunk) & kinds) != 0 for chunk in text_chunks(column)]
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
+
+
+def _mapped(
+    column: Column, pairs: Mapping[str, str], level: str, used: set[str]
+) -> _Step:
+    candidates = None
+    if level == "exact":
+        candidates = index_in(column, list(pairs)) >= 0
+    by_key = {key_at(level, was): (was, now) for was, now in pairs.items()}
+
+    def now(text: str) -> str:
+        key = key_at(level, text)
+        if key is None or key not in by_key:
+            return text
+        was, new = by_key[key]
+        used.add(was)
+        return new
+
+    result = rewritten(column, now, candidates)
+    # Of two that match one another, both are met.
+    met = {key_at(level, was) for was in used}
+    used.update(was for was in pairs if key_at(level, was) in met)
+    return _Step(result)
+
+
+def title_case(text: str) -> str:
+    """
+    Write each word with a capital; words are parted by white space and hyphens.
+
+    Examples
+    --------
+    >>> title_case("ANN-marie o'HARA")
+    "Ann-Marie O'hara"
+    """
+    letters = list(text.lower())
+    begins = True
+    for place, mark in enumerate(letters):
+        if begins and mark.isalpha():
+            # One letter can become two: the German sharp s has a title form of its own.
+            letters[place] = mark.title()
+            begins = False
+        elif mark.isspace() or mark in "-\u2010\u2011/(":
+            begins = True
+        elif mark.isalnum():
+            begins = False
+    return "".join(letters)
+
+
+def sentence_case(text: str) -> str:
+    """
+    Write the first letter as a capital and the others small.
+
+    Examples
+    --------
+    >>> sentence_case(" OLD otter")
+    ' Old otter'
+    """
+    small = text.lower()
+    for place, mark in enumerate(small):
+        if mark.isalpha():
+            return small[:place] + mark.title() + small[place + 1 :]
+    return small
+
+
+_CASES: dict[str, tuple[Callable[[str], str], int]] = {
+    "upper": (str.upper, LOWER | WIDE),
+    "lower": (str.lower, UPPER | WIDE),
+    "title": (title_case, LOWER | UPPER | WIDE),
+    "sentence": (sentence_case, LOWER | UPPER | WIDE),
+}
+
+
+def _rewriting(
+    write: Callable[[Form, str], str | None], form: Form
+) -> Callable[[Column], _Step]:
+    def step(column: Column) -> _Step:
+        unread: set[str] = set()
+
+        def now(text: str) -> str:
+            if is_blank(text):
+                return text
+            new = write(form, text)
+            if new is None:
+                unread.add(text)
+                return text
+            return new
+
+        result = rewritten(column, now)
+        mask = None
+        if unread:
+            mask = index_in(column, list(unread)) >= 0
+        return _Step(result, mask)
+
+    return step
+
+
+def _filled_from_above(column: Column) -> _Step:
+    blank = blank_mask(column)
+    places = np.where(blank, -1, np.arange(len(column)))
+    source = np.maximum.accumulate(places) if len(places) else places
+    changed = blank & (source >= 0)
+    source = np.where(source < 0, np.arange(len(column)), source)
+    if not changed.any():
+        return _Step(Rewritten(column, changed))
+    return _Step(Rewritten(taken(column, source.astype(np.int64)), changed))
+
+
+def _filled(column: Column, text: str) -> _Step:
+    blank = blank_mask(column)
+    cells = constant_column(text, int(np.count_nonzero(blank)))
+    return _Step(Rewritten(with_cells(column, blank, cells), blank))

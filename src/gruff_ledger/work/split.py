@@ -1,0 +1,350 @@
+"""split: one field becomes several, or one record a part.
+
+A field is split at a delimiter, by a pattern with named groups, or by widths. Parts are
+trimmed. A part in double quotes may have the delimiter in it. The new fields stand in
+the place of the field. Where cells have differing numbers of parts, missing parts are
+blank, which is a finding; the extra goes to the last part, unless stated.
+
+Without `into`, a heading that has the delimiter in it is split too and names the new
+fields: so a whole list that was pasted into one field comes apart.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.parts import (
+    Cutting,
+    Parts,
+    all_parts,
+    cut,
+    cuts_in,
+    find_cuts,
+    matched_groups,
+    parts_by_widths,
+    pieces_of,
+)
+from gruff_ledger.cells.spaces import trim, trimmed
+from gruff_ledger.naming import find_field, format_names
+from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Table,
+    filtered,
+)
+from gruff_ledger.terms import Terms, Text
+from gruff_ledger.work.newfields import with_new_fields
+
+# More new fields than this are a delimiter chosen wrongly.
+_MOST_FIELDS = 1000
+
+_NAMED = {"tab": "\t", "\\t": "\t", "\\n": "\n"}
+
+
+class SplitTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    field: Annotated[
+        str | None,
+        Meta(description="The field to split; the only one, unless named."),
+    ] = None
+    at: Annotated[
+        tuple[Text, ...],
+        Meta(
+            description="The delimiter: any text, or 'tab'. Of several, any one parts."
+        ),
+    ] = ()
+    which: Annotated[
+        Literal["every", "first", "last"],
+        Meta(description="At which delimiters of a cell to split."),
+    ] = "every"
+    pattern: Annotated[
+        str | None,
+        Meta(
+            description="A pattern (RE2) with named groups, as in "
+            "'^(?P<pontoon>[A-Z])(?P<number>[0-9]+)$'; each group is a new field."
+        ),
+    ] = None
+    widths: Annotated[
+        tuple[str, ...],
+        Meta(description="How many characters each part has, as in '3, 5, 2'."),
+    ] = ()
+    into: Annotated[
+        tuple[str, ...], Meta(description="The headings of the new fields.")
+    ] = ()
+    records: Annotated[
+        bool,
+        Meta(description="Make one record a part, rather than one field a part."),
+    ] = False
+    extra: Annotated[
+        Literal["last", "first", "set-aside"],
+        Meta(
+            description="Where a cell has more parts than there are new fields: give "
+            "the extra to the last field, to the first, or set the record aside."
+        ),
+    ] = "last"
+    keep: Annotated[
+        bool, Meta(description="Keep the field; the new ones stand after it.")
+    ] = False
+    untrimmed: Annotated[
+        bool, Meta(description="Leave white space around the parts.")
+    ] = False
+    no_quoting: Annotated[
+        bool,
+        Meta(
+            description="Take a double quote as a character like any other; else a "
+            "part in double quotes may have the delimiter in it."
+        ),
+    ] = False
+
+    def __post_init__(self) -> None:
+        """Refuse terms that do not say one way of splitting."""
+        ways = [bool(self.at), self.pattern is not None, bool(self.widths)]
+        if sum(ways) != 1:
+            raise BadTerms(
+                "there should be one way of splitting."
+                if sum(ways)
+                else "how to split is not said.",
+                "Give one of `at`, `pattern` and `widths`.",
+                term="at",
+            )
+        if any(not text for text in self.at):
+            raise BadTerms("a delimiter is empty.", "Give it a text.", term="at")
+        if self.records and (not self.at or self.into or self.which != "every"):
+            raise BadTerms(
+                "one record a part is made at every delimiter, in the field itself.",
+                "Give `at`, and neither `into` nor `which`.",
+                term="records",
+            )
+        for width in self.widths:
+            if not (width.isascii() and width.isdigit() and 0 < int(width) < 10**6):
+                raise BadTerms(
+                    f"'{width}' is no width.",
+                    "Give `widths` whole numbers from 1, separated by commas.",
+                    term="widths",
+                )
+        if self.widths and self.into and len(self.into) != len(self.widths):
+            raise BadTerms(
+                f"there are {len(self.widths)} widths and {len(self.into)} headings.",
+                "Give a heading for each width.",
+                term="into",
+            )
+        if len(self.into) == 1 and self.at:
+            raise BadTerms(
+                "one new field is no split.", "Name two or more.", term="into"
+            )
+
+    @property
+    def cutting(self) -> Cutting:
+        """Where to cut, at delimiters."""
+        texts = {_NAMED.get(text, text) for text in self.at}
+        # The longest first, so that none hides a longer one.
+        ordered = tuple(sorted(texts, key=lambda text: (-len(text), text)))
+        return Cutting(ordered, self.which, respects_quotes=not self.no_quoting)
+
+
+def perform(terms: SplitTerms, table: Table) -> Outcome:
+    """
+    Split a field into several, or into one record a part.
+
+    Parameters
+    ----------
+    terms : SplitTerms
+    table : Table, n records
+
+    Returns
+    -------
+    Outcome
+        With a finding for records with too few parts, and one for those with too many
+        where they are not set aside.
+
+    Raises
+    ------
+    UnknownField
+        If the list has not the field.
+    BadTerms
+        If a new heading is there already, or the pattern cannot be used.
+    """
+    heading, notes = _field(terms, table)
+    column = table.column(heading)
+    if terms.records:
+        return _records(terms, table, heading, notes)
+    if terms.pattern is not None:
+        names, parts = _by_pattern(terms, column)
+    elif terms.widths:
+        names = terms.into or _numbered(heading, len(terms.widths))
+        widths = [int(width) for width in terms.widths]
+        parts = parts_by_widths(column, widths, from_the_end=terms.extra == "first")
+    else:
+        names, parts, said = _by_delimiter(terms, heading, column)
+        notes += said
+    wanted = len(names)
+    blank = blank_mask(column)
+    few = ~blank & (parts.counts < wanted)
+    many = parts.counts > wanted
+    notes += _counted(heading, parts.counts, blank)
+    at = table.headings.index(heading) + terms.keep
+    new = list(zip(names, _trimmed(terms, parts.columns), strict=True))
+    dropped = () if terms.keep else (heading,)
+    result, changes = with_new_fields(table, new, at, dropped)
+    aside: tuple[SetAside, ...] = ()
+    if terms.extra == "set-aside" and many.any():
+        reason = f"{heading} has more than {wanted} parts"
+        aside = (SetAside(reason, table.filter(many)),)
+        result, many = result.filter(~many), np.zeros(len(many), np.bool_)
+    findings = _findings(terms, table, heading, wanted, few, many)
+    return Outcome(result, aside, changes, findings, notes)
+
+
+def _field(terms: SplitTerms, table: Table) -> tuple[str, tuple[Note, ...]]:
+    if terms.field is not None:
+        return find_field(table, terms.field, "field")
+    if len(table.headings) != 1:
+        raise BadTerms(
+            f"{table.name} has {len(table.headings)} fields.",
+            "Name the one to split in `field`.",
+            term="field",
+        )
+    return table.headings[0], ()
+
+
+def _numbered(heading: str, count: int) -> tuple[str, ...]:
+    return tuple(f"{heading} {number + 1}" for number in range(count))
+
+
+def _trimmed(terms: SplitTerms, columns: list[Column]) -> list[Column]:
+    if terms.untrimmed:
+        return columns
+    return [trimmed(column).column for column in columns]
+
+
+def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
+    """Say how many records have each number of parts."""
+    numbers, times = np.unique(counts[~blank], return_counts=True)
+    if len(numbers) < 2 and not blank.any():
+        return ()
+    said = [
+        f"{time} {'has' if time == 1 else 'have'} {number or 'no'} "
+        f"part{'' if number == 1 else 's'}"
+        for number, time in sorted(
+            zip(numbers.tolist(), times.tolist(), strict=True),
+            key=lambda pair: -pair[1],
+        )
+    ]
+    more = f", {len(said) - 6} other numbers" if len(said) > 6 else ""
+    if blank.any():
+        said.insert(
+            6, f"{int(blank.sum())} {'is' if blank.sum() == 1 else 'are'} blank"
+        )
+    return (Note(f"{heading}: of {len(counts)} records, {', '.join(said[:7])}{more}."),)
+
+
+def _findings(
+    terms: SplitTerms, table: Table, heading: str, wanted: int, few: Mask, many: Mask
+) -> tuple[Finding, ...]:
+    if terms.pattern is not None:
+        too_few = f"{heading} does not match the pattern; the new fields are blank."
+    else:
+        too_few = (
+            f"{heading} has fewer than {wanted} parts; the missing ones are blank."
+        )
+    given = "first" if terms.extra == "first" else "last"
+    too_many = f"{heading} has more than {wanted} parts; the {given} one has the extra."
+    rule = f"{heading} has {wanted} parts"
+    return tuple(
+        Finding(
+            rule,
+            Severity.WARN,
+            message,
+            heading,
+            table.origin.pick(mask),
+            filtered(table.column(heading), mask),
+        )
+        for message, mask in ((too_few, few), (too_many, many))
+        if mask.any()
+    )
+
+
+def _by_delimiter(
+    terms: SplitTerms, heading: str, column: Column
+) -> tuple[tuple[str, ...], Parts, tuple[Note, ...]]:
+    cutting = terms.cutting
+    places = find_cuts(column, cutting)
+    names = terms.into
+    notes: tuple[Note, ...] = ()
+    if not names:
+        names, notes = _names(cutting, heading, int(places.counts.max(initial=0)))
+    columns = cut(column, places, len(names), from_the_end=terms.extra == "first")
+    return names, Parts(columns, places.counts), notes
+
+
+def _names(
+    cutting: Cutting, heading: str, most: int
+) -> tuple[tuple[str, ...], tuple[Note, ...]]:
+    """Name the new fields by the parts of the heading, or number them."""
+    pasted = tuple(map(trim, pieces_of(heading, cuts_in(heading, cutting))))
+    if len(pasted) > 1:
+        told = f"The heading was split too: the new fields are {format_names(pasted)}."
+        return pasted, (Note(told, "To name them otherwise, use `into`."),)
+    if most > _MOST_FIELDS:
+        raise BadTerms(
+            f"a cell of '{heading}' has {most} parts.",
+            "Name the new fields in `into`, or make one record a part with `records`.",
+            term="at",
+        )
+    return _numbered(heading, max(2, most)), ()
+
+
+def _by_pattern(terms: SplitTerms, column: Column) -> tuple[tuple[str, ...], Parts]:
+    """Look for the pattern in every cell."""
+    assert terms.pattern is not None
+    groups, parts = matched_groups(column, terms.pattern)
+    names = terms.into or groups
+    if len(names) != len(groups):
+        raise BadTerms(
+            f"the pattern has {len(groups)} named groups, and {len(names)} new fields "
+            "are named.",
+            "Give a group for each new field, as in (?P<pontoon>[A-Z]).",
+            term="into",
+        )
+    return names, parts
+
+
+def _records(
+    terms: SplitTerms, table: Table, heading: str, notes: tuple[Note, ...]
+) -> Outcome:
+    """Make one record a part, in the place of the record that has the cell."""
+    column = table.column(heading)
+    places = find_cuts(column, terms.cutting)
+    if int(places.counts.max(initial=0)) < 2:
+        said = Note(f"{heading}: no cell has two parts.")
+        return Outcome(table, notes=(*notes, said))
+    parts, records = all_parts(column, places)
+    (parts,) = _trimmed(terms, [parts])
+    blank = blank_mask(parts)
+    # A blank part makes no record, but a record without other parts stays.
+    filled = np.bincount(records[~blank], minlength=len(table))
+    first = np.ones(len(records), np.bool_)
+    first[1:] = records[1:] != records[:-1]
+    stays = ~blank | ((filled[records] == 0) & first)
+    parts, records = filtered(parts, stays), records[stays]
+    at = table.headings.index(heading) + terms.keep
+    new = [(f"{heading} part" if terms.keep else heading, parts)]
+    dropped = () if terms.keep else (heading,)
+    result, changes = with_new_fields(table.take(records), new, at, dropped)
+    notes += _counted(heading, places.counts, blank_mask(column))
+    notes += (
+        Note(
+            f"{heading}: {len(table)} records became {len(records)}, one for each part "
+            "that is not blank."
+        ),
+    )
+    more = len(records) - len(table)
+    return Outcome(result, changes=changes, notes=notes, made=more)
