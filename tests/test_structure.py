@@ -18,13 +18,14 @@ RANKS = {
     "cells": 3,
     "naming": 4,
     "terms": 5,
-    "lists": 6,
-    "account": 6,
-    "work": 6,
-    "demo": 6,
-    "report": 7,
-    "docket": 8,
-    "cli": 9,
+    "formula": 6,
+    "lists": 7,
+    "account": 7,
+    "work": 7,
+    "demo": 7,
+    "report": 8,
+    "docket": 9,
+    "cli": 10,
 }
 
 

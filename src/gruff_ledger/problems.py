@@ -59,6 +59,8 @@ class Problem(Exception):
         self.line = line
         self.field = field
         self.in_docket = False
+        # Lines to be shown beneath the paragraph, such as a formula with carets.
+        self.excerpt = ""
 
     def placed(
         self,

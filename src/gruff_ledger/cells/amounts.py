@@ -180,6 +180,23 @@ def compared(one: Amounts, other: Amounts) -> npt.NDArray[np.int8]:
     return (a > b).astype(np.int8) - (a < b).astype(np.int8)
 
 
+def chosen(mask: Mask, one: Amounts, other: Amounts) -> Amounts:
+    """Return the numbers of one field where `mask` is true, else of the other."""
+    scale = max(one.scale, other.scale)
+    a = _times_power(one.values, scale - one.scale)
+    b = _times_power(other.values, scale - other.scale)
+    values = np.where(mask, a, b)
+    if one.divisor is None and other.divisor is None:
+        return Amounts(values, scale)
+    unit = np.ones(1, np.int64)
+    divisor = np.where(
+        mask,
+        unit if one.divisor is None else one.divisor,
+        unit if other.divisor is None else other.divisor,
+    )
+    return Amounts(values, scale, divisor)
+
+
 def remainders(one: Amounts, other: Amounts) -> Amounts:
     """
     Return what is left of a number after division, with the sign of the number.

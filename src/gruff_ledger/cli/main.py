@@ -111,7 +111,7 @@ def _status(run: Callable[[], Any]) -> int:
         status = run()
         sys.stdout.flush()
     except Problem as problem:
-        return _say(problem.paragraph())
+        return _say(problem.paragraph(), problem.excerpt)
     except click.NoSuchOption as error:
         near = nearest_or_all(
             error.option_name, error.possibilities or (), "such names"
@@ -139,10 +139,12 @@ def _status(run: Callable[[], Any]) -> int:
     return status if isinstance(status, int) else EXIT_DONE
 
 
-def _say(text: str) -> int:
+def _say(text: str, excerpt: str = "") -> int:
     from gruff_ledger.cli.words import visible
 
     click.echo(visible(f"gruff: {text}"), err=True)
+    for line in excerpt.splitlines():
+        click.echo(visible(line), err=True)
     return EXIT_NOT_DONE
 
 

@@ -49,6 +49,12 @@ _METAVARS = {
 _METAVARS_OF = {
     "null": "WORD",
     "widths": "N, …",
+    "where": "CONDITION",
+    "by": "FIELD, …",
+    "encoding": "NAME",
+    "field": "FIELD",
+    "after": "FIELD",
+    "into": "HEADING",
     "number": "PATTERN",
     "date": "PATTERN",
     "pattern": "PATTERN",
@@ -111,7 +117,9 @@ def _option(term: Term, key: str) -> click.Option:
     names = [f"--{key}", _attribute(term, key)]
     if term.kind is Kind.FLAG:
         return click.Option(names, is_flag=True, help=text)
-    metavar = "|".join(term.choices) or _METAVARS_OF.get(term.key)
+    metavar = "|".join(term.choices)
+    if not metavar and term.kind is not Kind.MAPPING:
+        metavar = _METAVARS_OF.get(term.key, "")
     return click.Option(
         names,
         metavar=metavar or _METAVARS[term.kind],

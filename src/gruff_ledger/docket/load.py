@@ -157,14 +157,16 @@ class _Text(msgspec.Struct, frozen=True):
         self, problem: BadTerms, header: str, number: int = 1, entry: str | None = None
     ) -> NoReturn:
         """Raise a problem of terms as one of the docket, with its place."""
-        raise BadDocket(
+        refused = BadDocket(
             problem.what,
             problem.remedy,
             file=self.file,
             entry=entry,
             line=self.line(header, number, problem.term),
             term=problem.term,
-        ) from problem
+        )
+        refused.excerpt = problem.excerpt
+        raise refused from problem
 
 
 def load_docket(

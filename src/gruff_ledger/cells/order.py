@@ -1,0 +1,248 @@
+"""The order of cells: numbers that rise as texts, codes, numbers or dates do."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.amounts import Amounts
+from gruff_ledger.cells.distinct import distinct, rewritten
+from gruff_ledger.cells.pieces import by_stretches, text_array
+from gruff_ledger.cells.spaces import squeezable, squeeze, trim, trimmed
+from gruff_ledger.cells.strings import WIDE, Chunk, kinds_in, text_chunks
+from gruff_ledger.table import Column, Indices, Mask, joined, taken
+
+_WORD_BYTES = 8
+
+# Cells that agree in so many words are compared whole: they are mostly equal.
+_MOST_WORDS = 4
+
+_SMALL = np.arange(256, dtype=np.uint8)
+_SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
+
+_FIGURES = re.compile(r"[0-9]+")
+
+
+def text_key(text: str) -> str:
+    """
+    Return what texts are ordered by: case, accents and stray spaces do not count.
+
+    Examples
+    --------
+    >>> text_key(" \\u00c9lodie  II ")
+    'elodie ii'
+    """
+    unified = unicodedata.normalize("NFKD", trim(text).casefold())
+    bare = "".join(mark for mark in unified if unicodedata.category(mark) != "Mn")
+    return squeeze(bare)
+
+
+def code_key(text: str) -> str:
+    """
+    Return what codes are ordered by: runs of figures count as whole numbers.
+
+    Examples
+    --------
+    >>> sorted(["A10", "A9", "B1", "A-1"], key=code_key)
+    ['A-1', 'A9', 'A10', 'B1']
+    """
+
+    def number(match: re.Match[str]) -> str:
+        # Its length first: of two whole numbers the longer is the greater.
+        figures = match[0].lstrip("0")
+        return f"0{chr(1 + min(len(figures), 125))}{figures}"
+
+    return _FIGURES.sub(number, text_key(text))
+
+
+def text_ranks(column: Column) -> Indices:
+    """
+    Rank the cells of a field as texts; see `text_key`.
+
+    Parameters
+    ----------
+    column : Column, n cells
+
+    Returns
+    -------
+    ndarray of int64, shape (n,)
+        Equal for cells that are equal in order, and rising with it.
+    """
+
+    def small(chunks: list[Chunk], where: slice) -> list[Any]:
+        (chunk,) = chunks
+        return [text_array(_SMALL[chunk.bytes], np.diff(chunk.offsets))]
+
+    # Spaces first: most fields have none, and letters of ASCII are quick to fold.
+    bare = trimmed(column).column
+    bare = rewritten(bare, text_key, squeezable(bare) | _wide(bare)).column
+    (folded,) = by_stretches([bare], small)
+    return byte_ranks(folded)
+
+
+def code_ranks(column: Column) -> Indices:
+    """Rank the cells of a field as codes; see `code_key` and `text_ranks`."""
+    return byte_ranks(rewritten(column, code_key).column)
+
+
+def number_ranks(amounts: Amounts) -> Indices:
+    """Rank numbers, of any size."""
+    assert amounts.divisor is None
+    if amounts.values.dtype != object:
+        return amounts.values
+    values = amounts.values.tolist()
+    ranks = {value: rank for rank, value in enumerate(sorted(set(values)))}
+    return np.array([ranks[value] for value in values], np.int64)
+
+
+def _wide(column: Column) -> Mask:
+    parts = [(kinds_in(chunk) & WIDE) != 0 for chunk in text_chunks(column)]
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
+
+
+def byte_ranks(column: Column) -> Indices:
+    """
+    Rank cells by their bytes, which is by the numbers of their characters.
+
+    The first eight bytes of all cells are ordered as one number; only cells that agree
+    in them are looked at further.
+
+    Returns
+    -------
+    ndarray of int64, shape (n,)
+        How many cells come before.
+    """
+    chunks = list(text_chunks(joined(column)))
+    if not chunks:
+        return np.zeros(0, np.int64)
+    lengths = np.concatenate([np.diff(chunk.offsets) for chunk in chunks])
+    tied = np.arange(len(lengths))
+    ranks = _ranks_of(_words(chunks, tied, 0))
+    done = _WORD_BYTES
+    while len(tied := _open_ties(tied, ranks, lengths > done)):
+        if done >= _MOST_WORDS * _WORD_BYTES:
+            _refine(ranks, tied, _ranks_of_rest(taken(column, tied)))
+            break
+        # Of a cell that has ended, the next word is zero: it comes first.
+        _refine(ranks, tied, _words(chunks, tied, done))
+        done += _WORD_BYTES
+    return ranks
+
+
+def _open_ties(tied: Indices, ranks: Indices, goes_on: Mask) -> Indices:
+    """Return the cells whose rank others have too, and not all of those have ended."""
+    _, groups, counts = np.unique(ranks[tied], return_inverse=True, return_counts=True)
+    longer = np.bincount(groups, weights=goes_on[tied]) > 0
+    found: Indices = tied[(counts[groups] > 1) & longer[groups]]
+    return found
+
+
+def _refine(ranks: Indices, tied: Indices, further: npt.NDArray[Any]) -> None:
+    """Part equal ranks by what the cells hold further on, in place."""
+    order = np.lexsort((further, ranks[tied]))
+    mine, next_ = ranks[tied][order], further[order]
+    same_group = np.zeros(len(order), np.bool_)
+    same_group[1:] = mine[1:] == mine[:-1]
+    same = same_group.copy()
+    same[1:] &= next_[1:] == next_[:-1]
+    places = np.arange(len(order))
+    group_start = np.maximum.accumulate(np.where(same_group, 0, places))
+    start = np.maximum.accumulate(np.where(same, 0, places))
+    ranks[tied[order]] = mine + start - group_start
+
+
+def _ranks_of_rest(column: Column) -> Indices:
+    """Rank the few cells that agree in their beginnings, each distinct one once."""
+    values, codes = distinct(column)
+    order = sorted(range(len(values)), key=lambda place: values[place])
+    ranks = np.empty(len(values), np.int64)
+    ranks[order] = np.arange(len(values))
+    return ranks[codes]
+
+
+def _ranks_of(words: npt.NDArray[np.uint64]) -> Indices:
+    """Return for each word how many are less."""
+    order = np.argsort(words)
+    ordered = words[order]
+    is_start = np.ones(len(words), np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=is_start[1:])
+    starts = np.maximum.accumulate(np.where(is_start, np.arange(len(words)), 0))
+    ranks = np.empty(len(words), np.int64)
+    ranks[order] = starts
+    return ranks
+
+
+def _words(
+    chunks: Sequence[Chunk], cells: Indices, done: int
+) -> npt.NDArray[np.uint64]:
+    """Return eight bytes of some cells, from `done` on, as numbers in their order."""
+    parts = []
+    before = 0
+    for chunk in chunks:
+        n = len(chunk.array)
+        low, high = np.searchsorted(cells, (before, before + n))
+        mine = cells[low:high] - before
+        before += n
+        padded = np.concatenate([chunk.bytes, np.zeros(_WORD_BYTES, np.uint8)])
+        words = np.ndarray((len(chunk.bytes) + 1,), ">u8", buffer=padded, strides=(1,))
+        start = chunk.offsets[:-1][mine].astype(np.int64)
+        left = np.maximum(chunk.offsets[1:][mine] - start - done, 0)
+        found = words[np.minimum(start + done, len(chunk.bytes))].astype(np.uint64)
+        kept = np.minimum(left, _WORD_BYTES).astype(np.uint64)
+        # What lies behind a cell's end belongs to the next one.
+        shift = np.uint64(8) * (np.uint64(_WORD_BYTES) - kept)
+        cut = np.where(kept > 0, (found >> np.minimum(shift, np.uint64(63))), 0)
+        parts.append((cut << np.minimum(shift, np.uint64(63))).astype(np.uint64))
+    return np.concatenate(parts)
+
+
+def sorted_places(keys: Sequence[tuple[Indices, Mask, bool]]) -> Indices:
+    """
+    Return the order of records by several keys, the first one first.
+
+    Parameters
+    ----------
+    keys : sequence of (ranks, last, descending)
+        Each ndarray of shape (n,): ranks, and which records stand last whatever the
+        direction.
+
+    Returns
+    -------
+    ndarray of int64, shape (n,)
+        Indices of the records in order; equal ones stay as they are.
+    """
+    columns: list[npt.NDArray[np.int64]] = []
+    for ranks, last, descending in keys:
+        columns.append(-ranks if descending else ranks)
+        if last.any():
+            columns[-1] = np.where(last, 0, columns[-1])
+            columns.append(last.astype(np.int64))
+            # The mark of the last ones counts more than the ranks.
+            columns[-2:] = columns[:-3:-1]
+    if not columns:
+        return np.zeros(0, np.int64)
+    packed = _packed(columns)
+    if packed is not None:
+        return np.argsort(packed, kind="stable")
+    return np.lexsort(columns[::-1])
+
+
+def _packed(columns: Sequence[npt.NDArray[np.int64]]) -> Indices | None:
+    """Put keys into one number each, where they fit: one sort instead of several."""
+    total, span = None, 1
+    for column in columns:
+        if not len(column):
+            return column
+        low, high = int(column.min()), int(column.max())
+        size = high - low + 1
+        if span * size >= 2**63:
+            return None
+        mine = column - low
+        total = mine if total is None else total * size + mine
+        span *= size
+    return total

@@ -1,0 +1,1 @@
+"""The formula language: a subset of SQL's scalar expressions, over whole fields."""

@@ -1,0 +1,157 @@
+"""One value out of several, each for some of the records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from gruff_ledger.cells.amounts import Amounts, chosen
+from gruff_ledger.cells.moments import Moments
+from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.nodes import BadFormula, Place
+from gruff_ledger.formula.values import (
+    KINDS,
+    Cells,
+    Dates,
+    Nothing,
+    Numbers,
+    Texts,
+    Truths,
+    Value,
+    column_of,
+    merged_columns,
+)
+from gruff_ledger.table import Mask
+
+Part = tuple[Mask, Value, Place]
+
+
+def merged(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
+    """
+    Put values together, each where its mask is true.
+
+    Parameters
+    ----------
+    evaluation : Evaluation, of n records
+    parts : sequence of (mask, value, place)
+        Masks of shape (n,), of which no two are true of one record.
+
+    Returns
+    -------
+    Value
+        Cells of a field stay as they are written where the others are such cells, or
+        numbers or dates.
+
+    Raises
+    ------
+    BadFormula
+        If the values are of kinds that cannot stand in one field.
+    """
+    some = [part for part in parts if not isinstance(part[1], Nothing)]
+    if not some:
+        return Nothing()
+    kinds = {type(value) for _, value, _ in some}
+    stated = any(isinstance(value, Cells) and value.is_stated for _, value, _ in some)
+    if Texts in kinds and kinds <= {Texts, Cells}:
+        return _texts(evaluation, some)
+    if kinds == {Cells} and len({id(value) for _, value, _ in some}) > 1:
+        return _texts(evaluation, some) if not stated else _read(evaluation, some)
+    if kinds in ({Cells, Numbers}, {Cells, Dates}) and not stated:
+        return _cells(evaluation, some)
+    if kinds <= {Numbers, Cells} and Numbers in kinds:
+        return _numbers(evaluation, some)
+    if kinds <= {Dates, Cells} and Dates in kinds:
+        return _dates(evaluation, some)
+    if kinds == {Truths}:
+        return _truths(evaluation, some)
+    if kinds == {Cells}:
+        return _cells(evaluation, some)
+    one, other = some[0], next(part for part in some if _unlike(part[1], some[0][1]))
+    raise BadFormula(
+        f"{other[2].written} is {KINDS[type(other[1])]}, and {one[2].written} is "
+        f"{KINDS[type(one[1])]}: one field cannot hold both.",
+        "Write one of them as the other, as in '0' for 0, or CAST(... AS VARCHAR).",
+        other[2],
+    )
+
+
+def _unlike(one: Value, other: Value) -> bool:
+    return type(one) is not type(other) and Cells not in (type(one), type(other))
+
+
+def _read(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
+    """Put together fields that are written in different ways, by what they mean."""
+    values = [value for _, value, _ in parts if isinstance(value, Cells)]
+    if any(value.date is not None for value in values):
+        return _dates(evaluation, parts)
+    return _numbers(evaluation, parts)
+
+
+def _masks(evaluation: Evaluation, parts: Sequence[Part]) -> list[Mask]:
+    return [np.broadcast_to(mask, evaluation.n) for mask, _, _ in parts]
+
+
+def _blank(masks: Sequence[Mask], blanks: Sequence[Mask]) -> Mask:
+    """Return where nothing was chosen, or what was chosen is blank."""
+    blank = np.ones(len(masks[0]), np.bool_)
+    for mask, mine in zip(masks, blanks, strict=True):
+        blank = np.where(mask, mine, blank)
+    return blank
+
+
+def _texts(evaluation: Evaluation, parts: Sequence[Part]) -> Texts:
+    masks = _masks(evaluation, parts)
+    texts = [evaluation.texts(value, place) for _, value, place in parts]
+    columns = [text.column for text in texts]
+    column = merged_columns(list(zip(masks, columns, strict=True)), evaluation.n)
+    return Texts(column, _blank(masks, [text.blank for text in texts]))
+
+
+def _cells(evaluation: Evaluation, parts: Sequence[Part]) -> Cells:
+    masks = _masks(evaluation, parts)
+    columns = [
+        value.column if isinstance(value, Cells) else column_of(value, evaluation.n)[0]
+        for _, value, _ in parts
+    ]
+    column = merged_columns(list(zip(masks, columns, strict=True)), evaluation.n)
+    fields = [value for _, value, _ in parts if isinstance(value, Cells)]
+    blank = _blank(masks, [value.blank for _, value, _ in parts])  # type: ignore[union-attr]
+    return Cells(column, blank, "", fields[0].number, fields[0].date)
+
+
+def _numbers(evaluation: Evaluation, parts: Sequence[Part]) -> Numbers:
+    masks = _masks(evaluation, parts)
+    numbers = []
+    for mask, (_, value, place) in zip(masks, parts, strict=True):
+        with evaluation.only(mask):
+            numbers.append(evaluation.numbers(value, place))
+    amounts = Amounts(np.zeros(1, np.int64), 0)
+    for mask, number in zip(masks, numbers, strict=True):
+        amounts = chosen(mask, number.amounts, amounts)
+    digits = [number.digits for number in numbers if number.digits is not None]
+    blank = _blank(masks, [number.blank for number in numbers])
+    return Numbers(amounts, blank, max(digits, default=None))
+
+
+def _dates(evaluation: Evaluation, parts: Sequence[Part]) -> Dates:
+    masks = _masks(evaluation, parts)
+    values = np.zeros(evaluation.n, np.int64)
+    timed = np.zeros(evaluation.n, np.bool_)
+    blanks = []
+    for mask, (_, value, place) in zip(masks, parts, strict=True):
+        with evaluation.only(mask):
+            date = evaluation.dates(value, place)
+        values = np.where(mask, date.moments.values, values)
+        timed = np.where(mask, date.moments.timed, timed)
+        blanks.append(date.blank)
+    return Dates(Moments(values, timed), _blank(masks, blanks))
+
+
+def _truths(evaluation: Evaluation, parts: Sequence[Part]) -> Truths:
+    masks = _masks(evaluation, parts)
+    truths = [evaluation.truths(value, place) for _, value, place in parts]
+    true = np.zeros(evaluation.n, np.bool_)
+    for mask, truth in zip(masks, truths, strict=True):
+        true = np.where(mask, truth.true, true)
+    return Truths(true, _blank(masks, [truth.blank for truth in truths]))

@@ -1,0 +1,623 @@
+"""Operators: arithmetic, comparison, conditions, and likeness of texts."""
+
+from __future__ import annotations
+
+import functools
+import re
+from collections.abc import Callable, Sequence
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from gruff_ledger.cells.amounts import (
+    Amounts,
+    added,
+    compared,
+    constant,
+    divided,
+    multiplied,
+    negated,
+    subtracted,
+)
+from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.keys import index_in
+from gruff_ledger.cells.kinds import dates_in_figures
+from gruff_ledger.cells.moments import DAY, Moments, months_later
+from gruff_ledger.cells.pieces import by_stretches, bytes_of, woven
+from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.formula.deciding import decided
+from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place
+from gruff_ledger.formula.values import (
+    KINDS,
+    Cells,
+    Dates,
+    Nothing,
+    Numbers,
+    Span,
+    Texts,
+    Truths,
+    Value,
+    stretched,
+)
+from gruff_ledger.table import Mask, arrow_functions, constant_column, text_column
+
+# Years 1 to 9999, as in ISO 8601 without agreement on more figures.
+_FIRST_MOMENT = -62_135_596_800 * 1_000_000
+_LAST_MOMENT = 253_402_300_800 * 1_000_000 - 1
+
+
+def chained(evaluation: Evaluation, chain: Chain) -> Value:
+    """Work out values with ``+ - * /`` between them, from left to right."""
+    left = evaluation.value(chain.first)
+    start = chain.first.place
+    for operator, node in chain.rest:
+        right = evaluation.value(node)
+        place = Place(start.text, start.start, node.place.end)
+        left = _arithmetic(
+            evaluation, operator, left, right, (start, node.place), place
+        )
+        start = place
+    return left
+
+
+def _arithmetic(
+    evaluation: Evaluation,
+    operator: str,
+    left: Value,
+    right: Value,
+    places: tuple[Place, Place],
+    whole: Place,
+) -> Value:
+    if isinstance(right, Span) or (isinstance(left, Span) and operator == "+"):
+        return _moved(evaluation, operator, left, right, places, whole)
+    if operator == "-" and _are_dates(evaluation, left, right, places):
+        return _days_between(
+            evaluation.dates(left, places[0]), evaluation.dates(right, places[1])
+        )
+    one = evaluation.numbers(left, places[0])
+    other = evaluation.numbers(right, places[1])
+    blank = one.blank | other.blank
+    if operator == "/":
+        other = without_zeros(evaluation, other, blank, whole)
+        blank = blank | other.blank
+        return Numbers(divided(one.amounts, other.amounts), blank)
+    work = {"+": added, "-": subtracted, "*": multiplied}[operator]
+    return Numbers(work(one.amounts, other.amounts), blank)
+
+
+def without_zeros(
+    evaluation: Evaluation, value: Numbers, blank: Mask, place: Place
+) -> Numbers:
+    """Make divisors that are zero blank, and take note of them."""
+    zero = value.amounts.values == 0
+    if not zero.any():
+        return value
+    evaluation.find(
+        "nothing is divided by zero",
+        f"{place.written} divides by zero",
+        zero & ~blank,
+        constant_column("0", 1),
+    )
+    # Blank records are worked out like the others, and must not fail.
+    amounts = value.amounts._replace(values=np.where(zero, 1, value.amounts.values))
+    return Numbers(amounts, value.blank | zero)
+
+
+def _are_dates(
+    evaluation: Evaluation, left: Value, right: Value, places: tuple[Place, Place]
+) -> bool:
+    if isinstance(left, Dates) or isinstance(right, Dates):
+        return True
+    if not (isinstance(left, Cells) and isinstance(right, Cells)):
+        return False
+    if (
+        evaluation.detected(left) is not Dates
+        or evaluation.detected(right) is not Dates
+    ):
+        return False
+    evaluation.say(
+        f"{places[0].written} and {places[1].written} are taken as dates: the result "
+        "is the days between them.",
+        "",
+    )
+    return True
+
+
+def _days_between(one: Dates, other: Dates) -> Numbers:
+    """Return the days from the second to the first, in exact parts of a day."""
+    micros = one.moments.values - other.moments.values
+    blank = one.blank | other.blank
+    if not (micros % DAY).any():
+        return Numbers(Amounts(micros // DAY, 0), blank)
+    return Numbers(divided(Amounts(micros, 0), constant(Decimal(DAY))), blank)
+
+
+def _moved(
+    evaluation: Evaluation,
+    operator: str,
+    left: Value,
+    right: Value,
+    places: tuple[Place, Place],
+    whole: Place,
+) -> Value:
+    """Move dates by an interval."""
+    if isinstance(left, Span) and not isinstance(right, Span):
+        left, right, places = right, left, (places[1], places[0])
+    if operator not in "+-" or isinstance(left, Span):
+        raise BadFormula(
+            f"an interval cannot stand on this side of {operator}.",
+            "Write a date, then + or -, then the interval.",
+            whole,
+        )
+    assert isinstance(right, Span)
+    sign = -1 if operator == "-" else 1
+    date = evaluation.dates(left, places[0])
+    values = date.moments.values
+    if right.interval.months:
+        # Within the years there are, so that no calendar runs over.
+        months = max(-120_000, min(120_000, sign * right.interval.months))
+        values = months_later(values, months)
+    micros = sign * right.interval.micros
+    far = np.abs(values.astype(np.float64) + micros) > 4e17
+    values = np.where(far, _LAST_MOMENT + 1, values + np.where(far, 0, micros))
+    outside = (values < _FIRST_MOMENT) | (values > _LAST_MOMENT)
+    evaluation.find(
+        "dates lie in the years 1 to 9999",
+        f"{whole.written} lies outside the years 1 to 9999",
+        outside & ~date.blank,
+        constant_column("", 1),
+    )
+    timed = date.moments.timed | bool(right.interval.micros % DAY)
+    moments = Moments(np.where(outside, 0, values), timed)
+    return Dates(moments, date.blank | outside)
+
+
+def negative(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``-a``."""
+    if isinstance(args[0], Span):
+        interval = args[0].interval
+        return Span(interval._replace(months=-interval.months, micros=-interval.micros))
+    number = evaluation.numbers(args[0], call.args[0].place)
+    return number._replace(amounts=negated(number.amounts))
+
+
+def joined(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a || b``; blank where one of them is."""
+    texts = [
+        evaluation.texts(value, node.place)
+        for value, node in zip(args, call.args, strict=True)
+    ]
+    blank = functools.reduce(np.logical_or, [text.blank for text in texts])
+    size = max(len(text.column) for text in texts)
+    if any(not len(text.column) for text in texts):
+        return Texts(text_column(()), blank[:0])
+    columns = [stretched(text.column, size) for text in texts]
+
+    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
+        return [woven([bytes_of(chunk) for chunk in chunks])]
+
+    (column,) = by_stretches(columns, of_stretch)
+    return Texts(column, blank)
+
+
+def either(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a OR b``: true where one is, blank where that cannot be told."""
+    truths = _truths(evaluation, call, args)
+    true = functools.reduce(np.logical_or, [truth.true for truth in truths])
+    false = functools.reduce(np.logical_and, [truth.false for truth in truths])
+    return Truths(true, ~(true | false))
+
+
+def both(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a AND b``: false where one is, blank where that cannot be told."""
+    truths = _truths(evaluation, call, args)
+    true = functools.reduce(np.logical_and, [truth.true for truth in truths])
+    false = functools.reduce(np.logical_or, [truth.false for truth in truths])
+    return Truths(true, ~(true | false))
+
+
+def opposite(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``NOT a``: blank stays blank."""
+    (truth,) = _truths(evaluation, call, args)
+    return Truths(truth.false, truth.blank)
+
+
+def _truths(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> list[Truths]:
+    return [
+        evaluation.truths(value, node.place)
+        for value, node in zip(args, call.args, strict=True)
+    ]
+
+
+def is_null(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a IS NULL``, which is never blank itself."""
+    value = args[0]
+    if isinstance(value, Nothing):
+        return Truths(np.ones(1, np.bool_), np.zeros(1, np.bool_))
+    if isinstance(value, Span):
+        return Truths(np.zeros(1, np.bool_), np.zeros(1, np.bool_))
+    return Truths(value.blank, np.zeros(1, np.bool_))
+
+
+def is_truth(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a IS TRUE``, ``IS FALSE`` and ``IS UNKNOWN``."""
+    (truth,) = _truths(evaluation, call, args)
+    masks = {"TRUE": truth.true, "FALSE": truth.false, "UNKNOWN": truth.blank}
+    return Truths(masks[call.name.split()[1]], np.zeros(1, np.bool_))
+
+
+def comparison(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a = b`` and the like."""
+    places = call.args[0].place, call.args[1].place
+    return compare(evaluation, call.name, args[0], args[1], places)
+
+
+_TESTS: dict[str, Callable[[Any], Any]] = {
+    "=": lambda order: order == 0,
+    "<>": lambda order: order != 0,
+    "<": lambda order: order < 0,
+    "<=": lambda order: order <= 0,
+    ">": lambda order: order > 0,
+    ">=": lambda order: order >= 0,
+}
+
+_ARROW_TESTS = {
+    "=": "equal",
+    "<>": "not_equal",
+    "<": "less",
+    "<=": "less_equal",
+    ">": "greater",
+    ">=": "greater_equal",
+}
+
+
+def compare(
+    evaluation: Evaluation,
+    operator: str,
+    one: Value,
+    other: Value,
+    places: tuple[Place, Place],
+) -> Truths:
+    """
+    Compare two values as numbers, dates or texts.
+
+    Two fields are compared as what both hold. Texts are compared character by
+    character, by the numbers of Unicode.
+
+    Raises
+    ------
+    BadFormula
+        If they are of kinds that cannot be compared.
+    """
+    kind = common_kind(evaluation, [one, other], places)
+    pairs = list(zip((one, other), places, strict=True))
+    if kind is Numbers:
+        a, b = (evaluation.numbers(each, place) for each, place in pairs)
+        order = compared(a.amounts, b.amounts)
+        return _truth(_TESTS[operator](order), a.blank | b.blank)
+    if kind is Dates:
+        c, d = (evaluation.dates(each, place) for each, place in pairs)
+        order = np.sign(c.moments.values - d.moments.values)
+        return _truth(_TESTS[operator](order), c.blank | d.blank)
+    if kind is Truths:
+        e, f = (evaluation.truths(each, place) for each, place in pairs)
+        order = e.true.astype(np.int8) - f.true.astype(np.int8)
+        return _truth(_TESTS[operator](order), e.blank | f.blank)
+    if kind is Nothing:
+        return Truths(np.zeros(1, np.bool_), np.ones(1, np.bool_))
+    return _texts_compared(evaluation, operator, one, other, places)
+
+
+def _truth(true: Mask, blank: Mask) -> Truths:
+    shape = np.broadcast_shapes(true.shape, blank.shape)
+    return Truths(true & ~blank, np.broadcast_to(blank, shape))
+
+
+def _texts_compared(
+    evaluation: Evaluation,
+    operator: str,
+    one: Value,
+    other: Value,
+    places: tuple[Place, Place],
+) -> Truths:
+    a = evaluation.texts(one, places[0])
+    b = evaluation.texts(other, places[1])
+    for text, place in ((a, places[0]), (b, places[1])):
+        if place.written[:1] == "'" and text.blank.all() and len(text.blank) == 1:
+            raise BadFormula(
+                "a blank text is compared with, and that is never true.",
+                "To find blanks write IS NULL, for the others IS NOT NULL.",
+                place,
+            )
+    left, right = (
+        text.column[0] if len(text.column) == 1 and evaluation.n != 1 else text.column
+        for text in (a, b)
+    )
+    found = arrow_functions().call_function(_ARROW_TESTS[operator], [left, right])
+    if isinstance(found, pa.Scalar):
+        true = np.array([found.as_py()])
+    else:
+        true = np.asarray(found.to_numpy(), np.bool_)
+    return _truth(true, a.blank | b.blank)
+
+
+def common_kind(
+    evaluation: Evaluation, values: Sequence[Value], places: Sequence[Place]
+) -> type:
+    """
+    Tell as what several values are to be compared.
+
+    Raises
+    ------
+    BadFormula
+        If they are of kinds that cannot be compared.
+    """
+    kinds = {type(value) for value in values} - {Nothing, Cells}
+    fields = [
+        (value, place)
+        for value, place in zip(values, places, strict=True)
+        if isinstance(value, Cells)
+    ]
+    if not kinds and not fields:
+        return Nothing
+    if len(kinds) == 1:
+        (kind,) = kinds
+        if kind is Span:
+            raise _incomparable(values, places)
+        if kind is Texts:
+            _warn_of_texts(evaluation, values, places)
+        if kind is Truths and fields:
+            raise _incomparable(values, places)
+        return kind
+    if len(kinds) > 1:
+        raise _incomparable(values, places)
+    for value, place in fields:
+        _refuse_figures(evaluation, value, place)
+    found = {evaluation.detected(value) for value, _ in fields} - {Cells}
+    kind = found.pop() if len(found) == 1 else Texts
+    if kind is not Texts:
+        names = " and ".join(dict.fromkeys(place.written for _, place in fields))
+        noun = "numbers" if kind is Numbers else "dates"
+        evaluation.say(
+            f"{names} are compared as {noun}, which they hold for the most part.",
+            "To compare them as texts write CAST(... AS VARCHAR).",
+        )
+    return kind
+
+
+def _refuse_figures(evaluation: Evaluation, value: Cells, place: Place) -> None:
+    """Refuse to compare as texts what are dates in figures, such as 1/5/2026."""
+    if evaluation.detected(value) is not Texts:
+        return
+    forms = dates_in_figures(value.column)
+    if 2 * forms.count > int(np.count_nonzero(~value.blank)):
+        raise BadFormula(
+            f"{place.written} holds dates that are not of ISO 8601, and it is not "
+            "stated how they are written.",
+            f"State it in `form`, as in fields = ['{value.field}'], date = "
+            f"'{forms.pattern}'; to compare texts write CAST(... AS VARCHAR).",
+            place,
+        )
+
+
+def _warn_of_texts(
+    evaluation: Evaluation, values: Sequence[Value], places: Sequence[Place]
+) -> None:
+    """Say that a field of numbers or dates is compared as text."""
+    for value, place in zip(values, places, strict=True):
+        if isinstance(value, Cells) and (value.is_stated):
+            kind = "date" if value.date is not None else "number"
+            remedy = (
+                "Write the date as in DATE '2026-05-01'."
+                if kind == "date"
+                else "Write the number without quotes."
+            )
+            evaluation.say(
+                f"{place.written} is compared as a text here, although it is stated "
+                f"how its {kind}s are written.",
+                remedy,
+            )
+
+
+def _incomparable(values: Sequence[Value], places: Sequence[Place]) -> BadFormula:
+    kinds = [KINDS[type(value)] for value in values]
+    place = places[-1]
+    others = [kind for kind in kinds if kind not in (kinds[-1], "a field", "NULL")]
+    remedy = "Compare values of one kind."
+    if {Dates, Texts} <= {type(value) for value in values}:
+        remedy = "Write a date as in DATE '2026-05-01'."
+    elif {Numbers, Texts} <= {type(value) for value in values}:
+        remedy = "Write a number without quotes, or the other as a text."
+    return BadFormula(
+        f"{kinds[-1]} cannot be compared with {(others or kinds)[0]}.", remedy, place
+    )
+
+
+def between(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a BETWEEN b AND c``: both ends belong to it."""
+    value, low, high = args
+    first, second, third = (node.place for node in call.args)
+    above = compare(evaluation, ">=", value, low, (first, second))
+    below = compare(evaluation, "<=", value, high, (first, third))
+    return both(evaluation, call._replace(args=call.args[:2]), [above, below])
+
+
+def is_in(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a IN (b, c)``."""
+    value, *others = args
+    place = call.args[0].place
+    if isinstance(value, Cells) and all(isinstance(each, Texts) for each in others):
+        found = _in_texts(value, others)
+        if found is not None:
+            return found
+    truths: list[Value] = [
+        compare(evaluation, "=", value, other, (place, node.place))
+        for other, node in zip(others, call.args[1:], strict=True)
+    ]
+    return either(evaluation, call._replace(args=call.args[1:]), truths)
+
+
+def _in_texts(value: Cells, others: Sequence[Value]) -> Truths | None:
+    """Look texts up all at once, where they are written in the formula."""
+    texts = [each for each in others if isinstance(each, Texts)]
+    if any(len(text.column) != 1 or text.blank.any() for text in texts):
+        return None
+    known = [text.column[0].as_py() for text in texts]
+    return Truths((index_in(value.column, known) >= 0) & ~value.blank, value.blank)
+
+
+def like(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a LIKE b``: ``%`` stands for any text, ``_`` for one character."""
+    texts = [
+        evaluation.texts(value, node.place)
+        for value, node in zip(args, call.args, strict=True)
+    ]
+    for node in call.args[1:]:
+        if (
+            isinstance(node, Literal)
+            and isinstance(node.value, str)
+            and is_blank(node.value)
+        ):
+            raise BadFormula(
+                "a blank text is like nothing.",
+                "To find blanks write IS NULL.",
+                node.place,
+            )
+    escape = call.args[2].place if len(call.args) > 2 else None
+    try:
+        results, codes = decided(
+            texts, lambda text, pattern, mark="": is_like(text, pattern, mark)
+        )
+    except ValueError as error:
+        raise BadFormula(
+            f"the pattern cannot be used: {error}.",
+            "Behind the escape character stands %, _ or itself.",
+            escape or call.args[1].place,
+        ) from None
+    blank = functools.reduce(np.logical_or, [text.blank for text in texts])
+    true = np.array(results, np.bool_)[codes]
+    return _truth(true, blank)
+
+
+@functools.lru_cache(maxsize=1024)
+def _like_pieces(pattern: str, escape: str) -> list[list[str | None]]:
+    """Part a pattern at ``%`` into runs of characters, None for any one."""
+    if escape and len(escape) != 1:
+        raise ValueError("an escape is one character")
+    runs: list[list[str | None]] = [[]]
+    marks = iter(pattern)
+    for mark in marks:
+        if escape and mark == escape:
+            following = next(marks, "")
+            if following not in ("%", "_", escape) or not following:
+                raise ValueError(f"'{mark}{following}' escapes nothing")
+            runs[-1].append(following)
+        elif mark == "%":
+            runs.append([])
+        else:
+            runs[-1].append(None if mark == "_" else mark)
+    return runs
+
+
+def is_like(text: str, pattern: str, escape: str = "") -> bool:
+    """
+    Tell whether a text is like a pattern (ISO/IEC 9075-2, like predicate).
+
+    Raises
+    ------
+    ValueError
+        If the escape is not one character, or stands before what needs none.
+
+    Examples
+    --------
+    >>> is_like("North pier", "N%pier"), is_like("A7", "A_"), is_like("5%", "5!%", "!")
+    (True, True, True)
+    """
+    runs = _like_pieces(pattern, escape)
+    if len(runs) == 1:
+        return len(text) == len(runs[0]) and _fits(text, 0, runs[0])
+    first, *inner, last = runs
+    end = len(text) - len(last)
+    if len(first) > end or not _fits(text, 0, first) or not _fits(text, end, last):
+        return False
+    # The earliest place of each run leaves most for the others: no way back is needed.
+    at = len(first)
+    for run in inner:
+        while at + len(run) <= end and not _fits(text, at, run):
+            at += 1
+        if at + len(run) > end:
+            return False
+        at += len(run)
+    return True
+
+
+def _fits(text: str, at: int, run: Sequence[str | None]) -> bool:
+    return all(
+        mark is None or text[at + place] == mark for place, mark in enumerate(run)
+    )
+
+
+def like_regex(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``a LIKE_REGEX b``: whether the pattern (RE2) matches anywhere."""
+    text = evaluation.texts(args[0], call.args[0].place)
+    pattern = written_text(call, 1)
+    options = arrow_functions().MatchSubstringOptions(pattern)
+    found = _matched(
+        lambda array: arrow_functions().call_function(
+            "match_substring_regex", [array], options
+        ),
+        text.column,
+        call.args[1].place,
+    )
+    return _truth(np.asarray(found.to_numpy(), np.bool_), text.blank)
+
+
+def _matched(work: Callable[[Any], Any], column: Any, place: Place) -> Any:
+    """Use a pattern, and say what is wrong with it."""
+    try:
+        return work(column)
+    except pa.ArrowInvalid as error:
+        reason = str(error).split("\n")[0]
+        reason = re.sub(r"^Invalid regular expression: ", "", reason).rstrip(".")
+        raise BadFormula(
+            f"the pattern cannot be used: {reason}.",
+            "Correct it; it is of the RE2 dialect.",
+            place,
+        ) from None
+
+
+def translate_regex(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    """Work out ``TRANSLATE_REGEX(a IN b WITH c)``."""
+    text = evaluation.texts(args[1], call.args[1].place)
+    pattern, new = written_text(call, 0), written_text(call, 2)
+    options = arrow_functions().ReplaceSubstringOptions(pattern, new)
+    column = _matched(
+        lambda array: arrow_functions().call_function(
+            "replace_substring_regex", [array], options
+        ),
+        text.column,
+        call.args[0].place,
+    )
+    return Texts(column, text.blank | blank_mask(column))
+
+
+def written_text(call: Call, place: int) -> str:
+    """
+    Return an argument that must be a text written in the formula.
+
+    Raises
+    ------
+    BadFormula
+        If it is worked out, so that it could differ from record to record.
+    """
+    node = call.args[place]
+    if not isinstance(node, Literal) or not isinstance(node.value, str):
+        raise BadFormula(
+            f"{node.place.written} is no text that is written here.",
+            "Write it in single quotes; it is the same for all records.",
+            node.place,
+        )
+    return node.value

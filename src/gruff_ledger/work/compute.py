@@ -1,0 +1,146 @@
+"""compute: new fields from formulas.
+
+A formula works on the cells of one record: rate * length. Where a cell that it needs is
+blank, the result is blank. A cell that is no number where one is needed is a finding,
+and the result is blank. Numbers are exact; nothing is rounded unless the formula says
+so, but a fraction without an end is written with 12 decimals, which is said.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from msgspec import Meta
+
+from gruff_ledger.cells.amounts import QUOTIENT_DIGITS
+from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.nodes import BadFormula
+from gruff_ledger.formula.parse import parse
+from gruff_ledger.formula.values import KINDS, Span, column_of
+from gruff_ledger.outcome import Change, Finding, Note, Outcome
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Table
+from gruff_ledger.terms import Formula, Terms
+from gruff_ledger.work.forms import FORM, FormTerms, forms_of
+from gruff_ledger.work.newfields import changes_of, chosen_place, with_new_fields
+
+
+class ComputeTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    formula: Annotated[
+        dict[str, Formula],
+        Meta(
+            description="A new field and its formula; one can use the fields computed "
+            "before it."
+        ),
+    ]
+    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+    overwrite: Annotated[
+        bool,
+        Meta(
+            description="Let a formula change a field that the list has; each change "
+            "is journaled."
+        ),
+    ] = False
+    first: Annotated[bool, Meta(description="Let the new fields stand first.")] = False
+    after: Annotated[
+        str | None, Meta(description="Let the new fields stand right after this one.")
+    ] = None
+
+    def __post_init__(self) -> None:
+        """Refuse formulas that cannot be read."""
+        if not self.formula:
+            raise BadTerms(
+                "there is no formula.",
+                "Give one, as in fee=rate * length.",
+                term="formula",
+            )
+        for formula in self.formula.values():
+            try:
+                parse(formula)
+            except BadTerms as problem:
+                problem.term = "formula"
+                raise
+
+
+def perform(terms: ComputeTerms, table: Table) -> Outcome:
+    """
+    Compute fields from formulas, one after the other.
+
+    Parameters
+    ----------
+    terms : ComputeTerms
+    table : Table, n records
+
+    Returns
+    -------
+    Outcome
+        With a finding for each field that has cells not fit for its use.
+
+    Raises
+    ------
+    UnknownField
+        If a formula names a field that the list does not have.
+    BadTerms
+        If a formula cannot be followed, or a new field is there already.
+    """
+    place, said = chosen_place(
+        table, first=terms.first, after=terms.after, otherwise=len(table.headings)
+    )
+    forms, more = forms_of(terms.form, table, ())
+    notes: list[Note] = [*said, *more]
+    changes: list[Change] = []
+    findings: list[Finding] = []
+    result = table
+    for heading, formula in terms.formula.items():
+        evaluation = Evaluation(result, forms, f"{heading} is blank")
+        try:
+            column = _computed(evaluation, formula, heading)
+        except BadTerms as problem:
+            problem.term = problem.term or "formula"
+            raise
+        findings += evaluation.findings()
+        notes += [note for note in evaluation.notes if note not in notes]
+        if heading in result.headings and terms.overwrite:
+            changes += changes_of(result, heading, column)
+            held = list(result.held)
+            held[result.headings.index(heading)] = column
+            result = result.with_fields(result.headings, held)
+            # What was stated of the field was true of what stood there.
+            forms.pop(heading, None)
+            continue
+        try:
+            result, _ = with_new_fields(
+                result, [(heading, column)], place, term="formula"
+            )
+        except BadTerms as problem:
+            if heading in result.headings:
+                problem.remedy = "Choose another heading, or allow it with `overwrite`."
+            raise
+        place += 1
+    return Outcome(
+        result, changes=tuple(changes), findings=tuple(findings), notes=tuple(notes)
+    )
+
+
+def _computed(evaluation: Evaluation, formula: str, heading: str) -> object:
+    node = parse(formula)
+    value = evaluation.value(node)
+    if isinstance(value, Span):
+        raise BadFormula(
+            f"the result is {KINDS[Span]}, which no cell can hold.",
+            "Add it to a date.",
+            node.place,
+        )
+    column, rounded = column_of(value, evaluation.n)
+    count = int(np.count_nonzero(rounded))
+    if count:
+        cells = "1 fraction does" if count == 1 else f"{count} fractions do"
+        evaluation.say(
+            f"{heading}: {cells} not end within {QUOTIENT_DIGITS} decimals and "
+            f"{'was' if count == 1 else 'were'} rounded to them, half up.",
+            "To round otherwise, write ROUND(..., digits, mode).",
+        )
+    return column

@@ -1,0 +1,208 @@
+"""Orders as a person states them: ``quay, joined DESC, berth AS CODE``.
+
+The words are those of the sort specification list of ISO/IEC 9075-2.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+
+from gruff_ledger.cells.amounts import read_amounts
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.kinds import dates_in_figures, kind_of
+from gruff_ledger.cells.moments import DatePattern, read_moments
+from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
+from gruff_ledger.naming import find_field, parse_names
+from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.problems import BadTerms, nearest_or_all
+from gruff_ledger.table import Indices, Mask, Table, filtered
+from gruff_ledger.work.forms import Form
+
+Way = Literal["text", "code", "number", "date"]
+
+_WAYS = ("TEXT", "CODE", "NUMBER", "DATE")
+
+_ITEM = re.compile(
+    r'\s*((?:"(?:[^"]|"")*"|[^",])+?)(?:\s+AS\s+(\w+))?(?:\s+(ASC|DESC))?\s*(?=,|\Z)',
+    re.IGNORECASE,
+)
+
+
+class Key(NamedTuple):
+    """One field of an order; its way is detected where none is stated."""
+
+    name: str
+    way: Way | None
+    descending: bool
+
+
+class Ordering(NamedTuple):
+    """
+    What a key says of n records.
+
+    Attributes
+    ----------
+    ranks : ndarray of int64, shape (n,)
+        Rising with the order, whatever the direction of the key.
+    last : ndarray of bool, shape (n,)
+        Blank cells, and those that cannot be read: they stand last.
+    way : str
+    findings, notes : tuple
+    """
+
+    ranks: Indices
+    last: Mask
+    way: Way
+    findings: tuple[Finding, ...]
+    notes: tuple[Note, ...]
+
+
+def parse_order(text: str, term: str) -> tuple[Key, ...]:
+    """
+    Read an order.
+
+    Parameters
+    ----------
+    text : str
+        Names of fields separated by commas, each with ``AS TEXT``, ``AS CODE``,
+        ``AS NUMBER`` or ``AS DATE`` and with ``ASC`` or ``DESC`` where wanted.
+    term : str
+        What states it, for messages.
+
+    Raises
+    ------
+    BadTerms
+        If it names nothing, or a way that there is not.
+
+    Examples
+    --------
+    >>> parse_order("quay, berth AS CODE DESC", "by")[1]
+    Key(name='berth', way='code', descending=True)
+    """
+    keys = []
+    at = 0
+    while True:
+        match = _ITEM.match(text, at)
+        if match is None or not match[1].strip():
+            raise BadTerms(
+                f"the order '{text}' cannot be read.",
+                "Write fields separated by commas, as in 'quay, joined DESC'; a name "
+                "with a comma stands in double quotes.",
+                term=term,
+            )
+        way = (match[2] or "").upper()
+        if way and way not in _WAYS:
+            raise BadTerms(
+                f"'{match[1].strip()}' cannot be ordered AS {match[2]}.",
+                nearest_or_all(way, _WAYS, "ways"),
+                term=term,
+            )
+        (name,) = parse_names(match[1])
+        found: Any = way.lower() or None
+        keys.append(Key(name, found, (match[3] or "").upper() == "DESC"))
+        if match.end() == len(text):
+            return tuple(keys)
+        at = match.end() + 1
+
+
+def ordering(
+    table: Table, key: Key, forms: Mapping[str, Form], term: str
+) -> tuple[str, Ordering]:
+    """
+    Rank the records of a list by one field.
+
+    Returns
+    -------
+    heading : str
+    ordering : Ordering
+
+    Raises
+    ------
+    UnknownField
+        If the list has not the field.
+    BadTerms
+        If it holds dates whose day and month could be read both ways.
+    """
+    heading, notes = find_field(table, key.name, term)
+    column = table.column(heading)
+    blank = blank_mask(column)
+    form = forms.get(heading, Form())
+    pattern, way = form.date, key.way
+    if way is None:
+        way, pattern, said = _detected(table, heading, blank, form, term)
+        notes += said
+    bad = np.zeros(len(table), np.bool_)
+    if way == "number":
+        amounts, is_number = read_amounts(column, form.number)
+        bad = ~is_number & ~blank
+        ranks = number_ranks(amounts)
+    elif way == "date":
+        moments, is_date = read_moments(column, pattern)
+        bad = ~is_date & ~blank
+        ranks = moments.values
+    else:
+        ranks = code_ranks(column) if way == "code" else text_ranks(column)
+    findings: tuple[Finding, ...] = ()
+    if bad.any():
+        findings = (
+            Finding(
+                f"{heading} is a {way}",
+                Severity.WARN,
+                f"{heading} is no {way}; the record stands last.",
+                heading,
+                table.origin.pick(bad),
+                filtered(column, bad),
+            ),
+        )
+    return heading, Ordering(ranks, blank | bad, way, findings, notes)
+
+
+def _detected(
+    table: Table, heading: str, blank: Mask, form: Form, term: str
+) -> tuple[Way, DatePattern | None, tuple[Note, ...]]:
+    column = table.column(heading)
+    _, is_number = read_amounts(column, form.number)
+    kind = kind_of(
+        column,
+        blank,
+        ~is_number & ~blank,
+        lambda: ~read_moments(column, form.date)[1] & ~blank,
+        number_is_stated=form.states_number,
+        date_is_stated=form.date is not None,
+    )
+    if kind in ("number", "date"):
+        return ("number" if kind == "number" else "date"), form.date, ()
+    forms = dates_in_figures(column)
+    if kind != "text" or 2 * forms.count <= int(np.count_nonzero(~blank)):
+        return "text", None, ()
+    if not forms.is_settled or " or " in forms.pattern:
+        raise BadTerms(
+            f"'{heading}' holds dates in which day and month could be read both ways: "
+            f"{forms.pattern}.",
+            f"State which in `form`, as in fields = ['{heading}'], "
+            f"date = 'dd/MM/yyyy'; or order it AS TEXT in `{term}`.",
+            field=heading,
+        )
+    said = f"{heading}: its dates are read by the pattern {forms.pattern}."
+    note = Note(said, "To read them otherwise, state their `form`.")
+    return "date", DatePattern(forms.pattern), (note,)
+
+
+def ways_note(
+    headings: Sequence[str], orderings: Sequence[Ordering], keys: Sequence[Key]
+) -> tuple[Note, ...]:
+    """Say as what each field was ordered, where that was detected."""
+    nouns = {"text": "texts", "code": "codes", "number": "numbers", "date": "dates"}
+    told = [
+        f"{heading} as {nouns[each.way]}"
+        for heading, each, key in zip(headings, orderings, keys, strict=True)
+        if key.way is None
+    ]
+    if not told:
+        return ()
+    remedy = "To order otherwise, write AS TEXT, AS CODE, AS NUMBER or AS DATE."
+    return (Note(f"Ordered: {', '.join(told)}.", remedy),)
