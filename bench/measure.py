@@ -24,6 +24,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from generate import generate, generate_parts
 
 HERE = Path(__file__).parent
@@ -159,6 +161,10 @@ def rows_of_size(n: int) -> list[Row]:
             1.3,
             size,
         ),
+        *(
+            Row(name, command, "Arrow pass", arrow, 2.0, size)
+            for name, command in field_commands(whole, n)
+        ),
         Row("docket of three verbs", run, "Arrow pass", arrow, 4.0, in_parts),
         Row(
             "docket of three verbs",
@@ -169,6 +175,56 @@ def rows_of_size(n: int) -> list[Row]:
             in_parts,
         ),
     ]
+
+
+def field_commands(whole: Path, n: int) -> list[tuple[str, list[str]]]:
+    """Return the commands that work on fields."""
+    three = "Boat, Skipper, Amount"
+    clean = ["--fields", three, "--trim", "--squeeze", "--case", "title"]
+    return [
+        (
+            "compute the product of two fields",
+            [*verb("compute", whole), "--formula", "due=Amount * Booking"],
+        ),
+        (
+            "split in two",
+            [
+                *verb("split", whole),
+                *("--field", "Boat", "--at", " ", "--which", "first"),
+            ],
+        ),
+        (
+            "scrub of three fields, 5 cells in 100 not clean",
+            [*verb("scrub", dirty(whole, n)), *clean],
+        ),
+        ("sort by two fields", [*verb("sort", whole), "--by", "Quay, Arrival DESC"]),
+        (
+            "pick by a condition",
+            [*verb("pick", whole), "--where", "Class IN ('A', 'B') AND Amount > 100"],
+        ),
+    ]
+
+
+def dirty(whole: Path, n: int) -> Path:
+    """Return a copy of a list in which 5 in 100 cells have stray spaces or capitals."""
+    made = whole.with_name(f"{n}-dirty.csv")
+    if not made.exists():
+        random = np.random.default_rng(4)
+        with (
+            whole.open(encoding="utf-8", newline="") as source,
+            made.open("w", encoding="utf-8", newline="") as target,
+        ):
+            target.write(source.readline())
+            for line in source:
+                cells = line.split(",")
+                for place in np.flatnonzero(random.random(8) < 0.05):
+                    cell = cells[place]
+                    if place in (1, 4, 6):
+                        cells[place] = (f" {cell}", cell.upper(), f"{cell}  ")[
+                            place % 3
+                        ]
+                target.write(",".join(cells))
+    return made
 
 
 def ragged(whole: Path, n: int) -> Path:

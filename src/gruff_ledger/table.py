@@ -105,6 +105,39 @@ class Kept:
         return self.made
 
 
+class Moved:
+    """
+    A column in another order, put in it when it is looked at.
+
+    To pick up the cells of a record here and there in memory is most of the work of a
+    sort; a writer that makes lines of the records first, and then orders the lines,
+    does it once a record rather than once a cell.
+
+    Parameters
+    ----------
+    base : Column, n records
+    order : ndarray of int64, shape (n,)
+        Shared by all columns that were ordered together.
+    """
+
+    __slots__ = ("base", "made", "order")
+
+    def __init__(self, base: Column, order: Indices) -> None:
+        self.base = base
+        self.order = order
+        self.made: Column | None = None
+
+    def column(self) -> Column:
+        """Return the records in their order; from then on only they are held."""
+        if self.made is None:
+            self.made = taken(self.base, self.order)
+            self.base = None
+        return self.made
+
+
+Held = Any  # a Column, or Kept or Moved
+
+
 class Table(msgspec.Struct, frozen=True, eq=False):
     """
     A list in memory: headings, one array of text a field, and each record's origin.
@@ -113,6 +146,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     ----------
     headings : tuple of str, distinct
     held : tuple of Column (pyarrow.ChunkedArray of string, without nulls), or of Kept
+        or Moved
         See `columns` for the arrays themselves.
     origin : Origin, n records
     name : str
@@ -120,7 +154,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     """
 
     headings: tuple[str, ...]
-    held: tuple[Column | Kept, ...]
+    held: tuple[Held, ...]
     origin: Origin
     name: str = "the list"
 
@@ -128,7 +162,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         assert len(self.headings) == len(self.held)
         assert len(set(self.headings)) == len(self.headings)
         assert all(
-            isinstance(held, Kept) or len(held) == len(self.origin)
+            isinstance(held, Kept | Moved) or len(held) == len(self.origin)
             for held in self.held
         )
 
@@ -206,7 +240,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         """Return the records where `mask`, a bool a record, is true."""
         narrowed: dict[int, Mask] = {}
 
-        def kept(held: Column | Kept) -> Kept:
+        def kept(held: Held) -> Kept:
             if not _is_pending(held):
                 return Kept(_column(held), mask)
             if id(held.wanted) not in narrowed:
@@ -229,6 +263,25 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
         columns = tuple(work(lambda held: taken(_column(held), indices), self.held))
         return Table(self.headings, columns, self.origin.pick(indices), self.name)
+
+    def in_order(self, order: Indices) -> Table:
+        """Return all records in another order, given by their indices."""
+        held = tuple(Moved(_column(each), order) for each in self.held)
+        return Table(self.headings, held, self.origin.pick(order), self.name)
+
+    def before_order(self) -> tuple[Table, Indices] | None:
+        """Return the list as it was before `in_order`, and the order; else None."""
+        orders = {
+            id(each.order) if isinstance(each, Moved) and each.made is None else 0
+            for each in self.held
+        }
+        if len(orders) != 1 or 0 in orders:
+            return None
+        order: Indices = self.held[0].order
+        held = tuple(each.base for each in self.held)
+        back = np.empty_like(order)
+        back[order] = np.arange(len(order))
+        return Table(self.headings, held, self.origin.pick(back), self.name), order
 
     def slice(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""
@@ -259,9 +312,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.name,
         )
 
-    def with_fields(
-        self, headings: Sequence[str], held: Sequence[Column | Kept]
-    ) -> Table:
+    def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
         """Return a list of the same records with these fields and no others."""
         return Table(tuple(headings), tuple(held), self.origin, self.name)
 
@@ -274,8 +325,8 @@ def _is_pending(held: Any) -> TypeGuard[Kept]:
     return isinstance(held, Kept) and held.made is None
 
 
-def _column(held: Column | Kept) -> Column:
-    return held.column() if isinstance(held, Kept) else held
+def _column(held: Held) -> Column:
+    return held.column() if isinstance(held, Kept | Moved) else held
 
 
 def filtered(column: Column, wanted: Mask) -> Column:

@@ -17,7 +17,7 @@ import pyarrow as pa
 
 from gruff_ledger.cells.number import chunk_numbers, exact
 from gruff_ledger.cells.number_form import PLAIN, NumberForm, in_plain_form
-from gruff_ledger.cells.pieces import STRETCH_RECORDS, bytes_of, repeated, woven
+from gruff_ledger.cells.pieces import STRETCH_RECORDS, text_array
 from gruff_ledger.cells.strings import chunk_of, text_chunks
 from gruff_ledger.table import (
     Column,
@@ -42,6 +42,7 @@ QUOTIENT_DIGITS = 12
 MOST_DIGITS = 1000
 
 _LIMIT = 2**63 - 1
+_POWERS = 10 ** np.arange(19, dtype=np.int64)
 
 
 class TooLong(ArithmeticError):
@@ -307,40 +308,45 @@ def _text(value: int, scale: int, digits: int | None) -> str:
     return f"{sign}{whole}{'.' if decimals else ''}{decimals}"
 
 
+# A digit more still fits 64 bits.
+_MOST_WRITTEN = 9 * 10**17
+
+
 def _written(values: npt.NDArray[np.int64], scale: int, digits: int) -> Column:
     """Write whole numbers at a scale, with at least so many decimals."""
     if not scale and not digits:
         return number_column(values)
-    positive = np.abs(values)
-    power = np.int64(10**scale) if scale < 19 else None
-    if power is None or digits > 18:
+    if _greatest(values) * 10 ** max(0, digits - scale) > _MOST_WRITTEN or scale > 17:
         return text_column(_text(value, scale, digits) for value in values.tolist())
-    whole, part = positive // power, positive % power
+    if digits > scale:
+        values, scale = values * np.int64(10 ** (digits - scale)), digits
     kept = np.full(len(values), scale, np.int64)
     while scale > digits:
-        ends = (part % 10 == 0) & (kept == scale)
+        # Division by a constant is fast; the rest of one is not.
+        shorter = values // 10
+        ends = (shorter * 10 == values) & (kept == scale)
         if not ends.any():
             break
-        part = np.where(ends, part // 10, part)
+        values = np.where(ends, shorter, values)
         kept -= ends
         scale -= 1
-    # A one in front keeps the zeros that decimals begin with; it becomes the point.
-    if digits > scale:
-        part = part * np.int64(10 ** (digits - scale))
-        kept[:] = digits
-    powers = 10 ** np.arange(19, dtype=np.int64)
-    decimals = chunk_of(number_column(part + powers[kept]).combine_chunks())
-    data, lengths = bytes_of(decimals)
-    data = data.copy()
-    data[decimals.offsets[:-1]] = ord(".")
-    if not kept.all():
-        # A lone one stands for no decimals at all.
-        present = np.ones(len(data), np.bool_)
-        present[decimals.offsets[:-1][kept == 0]] = False
-        data, lengths = data[present], np.where(kept == 0, 0, lengths)
-    before = bytes_of(chunk_of(number_column(whole).combine_chunks()))
-    array = woven([repeated("-", values < 0), before, (data, lengths)])
-    return pa.chunked_array([array])
+    # Room for the point: a zero, which is overwritten. A number below one has a one in
+    # front of it, which becomes a zero.
+    powers = _POWERS[kept]
+    sizes = np.abs(values)
+    whole = sizes // powers if kept.any() else sizes
+    below_one = (whole == 0) & (kept > 0)
+    written = (
+        sizes + np.where(kept > 0, whole * powers * 9, 0) + below_one * powers * 10
+    )
+    chunk = chunk_of(
+        number_column(np.where(values < 0, -written, written)).combine_chunks()
+    )
+    data = chunk.bytes.copy()
+    points = chunk.offsets[1:] - kept - 1
+    data[points[kept > 0]] = ord(".")
+    data[points[below_one] - 1] = ord("0")
+    return pa.chunked_array([text_array(data, np.diff(chunk.offsets))])
 
 
 def _alike(

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.keys import first_with_same_key
+from gruff_ledger.cells.keys import first_with_same_key, record_fingerprints
+from gruff_ledger.cells.match import fingerprints
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -18,10 +19,15 @@ from gruff_ledger.table import (
     spread_column,
     taken,
     text_column,
+    unequal,
 )
 
 # Up to this many cells Python's own dictionary is faster than sorting fingerprints.
 _FEW_CELLS = 20_000
+
+# Records looked at, at three places of a list, to see whether it has few values.
+_SAMPLE_RECORDS = 1000
+_FEW_VALUES = 200
 
 
 class Distinct(NamedTuple):
@@ -59,13 +65,50 @@ def distinct(column: Column) -> Distinct:
     if len(column) <= _FEW_CELLS:
         places: dict[str, int] = {}
         cells = column.to_pylist()
-        codes = [places.setdefault(cell, len(places)) for cell in cells]
-        return Distinct(list(places), np.array(codes, np.int64))
+        numbers = [places.setdefault(cell, len(places)) for cell in cells]
+        return Distinct(list(places), np.array(numbers, np.int64))
+    values, codes = distinct_cells(column)
+    return Distinct(values.to_pylist(), codes)
+
+
+def distinct_cells(column: Column) -> tuple[Column, Indices]:
+    """Return the distinct values of a field as a column, and codes; see `distinct`."""
+    few = few_values(column)
+    if few is not None:
+        return few
     first = first_with_same_key([column])
     is_first = first == np.arange(len(first))
     numbers = np.cumsum(is_first) - 1
-    values: list[str] = filtered(column, is_first).to_pylist()
-    return Distinct(values, numbers[first])
+    return filtered(column, is_first), numbers[first]
+
+
+def few_values(column: Column) -> tuple[Column, Indices] | None:
+    """Return distinct values and codes, if a sample shows that there are few."""
+    n = len(column)
+    if n < 4 * _SAMPLE_RECORDS:
+        return None
+    starts = (0, n // 2, n - _SAMPLE_RECORDS)
+    sample = [column.slice(start, _SAMPLE_RECORDS) for start in starts]
+    known, at = np.unique(
+        np.concatenate([fingerprints(part) for part in sample]), return_index=True
+    )
+    if len(known) > _FEW_VALUES:
+        return None
+    places = np.concatenate(
+        [np.arange(start, start + _SAMPLE_RECORDS) for start in starts]
+    )[at]
+    values = taken(column, places)
+    prints = record_fingerprints([column])
+    codes = np.minimum(np.searchsorted(known, prints), len(known) - 1)
+    if (known[codes] != prints).any() or unequal(column, taken(values, codes)).any():
+        return None
+    # In order of first occurrence, as promised.
+    first = np.full(len(known), n, np.int64)
+    np.minimum.at(first, codes, np.arange(n))
+    order = np.argsort(first)
+    ranks = np.empty(len(known), np.int64)
+    ranks[order] = np.arange(len(known))
+    return taken(values, order), ranks[codes]
 
 
 def combinations(columns: Sequence[Column]) -> tuple[list[tuple[str, ...]], Indices]:

@@ -7,6 +7,7 @@ a fingerprint by accident are never taken for equal.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
@@ -25,6 +26,11 @@ from gruff_ledger.table import (
     taken,
     text_column,
     unequal,
+)
+
+_TABLE_SPREADS = tuple(
+    np.uint64(spread)
+    for spread in (1, 0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
 )
 
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
@@ -154,16 +160,29 @@ def places_of_repeated(values: Fingerprints) -> Indices:
 
 
 def first_equal(values: Fingerprints) -> Indices:
-    """For each value, return the index of the first value equal to it."""
-    order = np.argsort(values)
-    ordered = values[order]
-    is_start = np.ones(len(values), np.bool_)
-    np.not_equal(ordered[1:], ordered[:-1], out=is_start[1:])
-    starts = np.flatnonzero(is_start)
-    first = np.empty(len(values), np.int64)
-    # The sort is not stable, which is faster: the first of equals has the least index.
-    least = np.minimum.reduceat(order, starts) if len(values) else order
-    first[order] = np.repeat(least, np.diff(starts, append=len(values)))
+    """
+    For each value, return the index of the first value equal to it.
+
+    Values find each other in a table of indices, by some of their bits; those that
+    find an unequal value in their place look again, by other bits.
+    """
+    n = len(values)
+    first = np.empty(n, np.int64)
+    waiting = np.arange(n, dtype=np.int64)
+    mine = values
+    # Any odd numbers would do: they bring other bits to the front in each round.
+    for spread in itertools.cycle(_TABLE_SPREADS):
+        if not len(waiting):
+            return first
+        bits = max(8, (2 * len(waiting)).bit_length())
+        slots = (mine * spread) >> np.uint64(64 - bits)
+        table = np.empty(1 << bits, np.int64)
+        # From the last to the first: of several in one slot the first one stays.
+        table[slots[::-1]] = waiting[::-1]
+        found = table[slots]
+        equal = values[found] == mine
+        first[waiting[equal]] = found[equal]
+        waiting, mine = waiting[~equal], mine[~equal]
     return first
 
 

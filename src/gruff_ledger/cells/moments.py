@@ -11,11 +11,11 @@ import re
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
-from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import distinct
-from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.cells.number import are_digits, word_digits
+from gruff_ledger.cells.strings import DIGIT, SIGN, Chunk, kinds_in, text_chunks
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, spread_column
 
@@ -309,6 +309,10 @@ def read_moments(
         values = np.concatenate([part[0] for part in parts]) if parts else values
         found = np.concatenate([part[1] for part in parts]) if parts else found
     rest = ~found
+    if pattern is None:
+        rest &= ~blank_mask(column)
+        if rest.any():
+            rest &= _of_kinds(column, DIGIT, SIGN)
     if rest.any():
         texts, codes = distinct(column if rest.all() else filtered(column, rest))
         read = read_moment if pattern is None else pattern.read
@@ -321,8 +325,31 @@ def read_moments(
     return Moments(values, timed), found
 
 
-_MONTH_DAYS = np.array([0, 31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31], np.int64)
-_ISO_DIGITS = (0, 1, 2, 3, 5, 6, 8, 9)
+def _of_kinds(column: Column, *kinds: int) -> Mask:
+    """Mark the cells that have bytes of all these kinds."""
+    wanted = np.uint8(sum(kinds))
+    parts = [(kinds_in(chunk) & wanted) == wanted for chunk in text_chunks(column)]
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
+
+
+# By year, and by month for common and leap years.
+_YEARS = np.arange(10_000, dtype=np.int64)
+_IS_LEAP = ((_YEARS % 4 == 0) & (_YEARS % 100 != 0) | (_YEARS % 400 == 0)).astype(int)
+_MONTH_DAYS = np.array(
+    [
+        [0, 31, february, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
+        for february in (28, 29)
+    ],
+    np.int64,
+)
+# Days before the month, in its year.
+_MONTH_STARTS = np.cumsum(_MONTH_DAYS, axis=1) - _MONTH_DAYS
+# Days from the start of 1970 to the last day of the year before.
+_YEAR_STARTS = 365 * (_YEARS - 1970) + np.cumsum(_IS_LEAP) - _IS_LEAP - 479
+
+# The characters 4 and 7 of yyyy-MM-dd, in a little-endian word.
+_DASHES = np.uint64(0xFF0000FF00000000)
+_DASHES_SET = np.uint64(0x2D00002D00000000)
 
 
 def _plain_dates(chunk: Chunk) -> tuple[Indices, Mask]:
@@ -332,33 +359,44 @@ def _plain_dates(chunk: Chunk) -> tuple[Indices, Mask]:
     places = np.flatnonzero(np.diff(chunk.offsets) == 10)
     if not len(places):
         return values, found
-    cells = chunk.bytes[chunk.offsets[:-1][places][:, None] + np.arange(10)]
-    figures = (cells - np.uint8(ord("0"))).astype(np.uint8)
-    good: Mask = (cells[:, 4] == ord("-")) & (cells[:, 7] == ord("-"))
-    for place in _ISO_DIGITS:
-        good &= figures[:, place] <= 9
-    year = _figure(figures, 0, 4)
-    month, day = _figure(figures, 5, 7), _figure(figures, 8, 10)
+    # Eight figures in one word: the year from the first eight characters, as they lie,
+    # the month out of their middle, the day from the last ones.
+    padded = np.concatenate([chunk.bytes, np.zeros(8, np.uint8)])
+    words = np.ndarray((len(chunk.bytes) + 1,), "<u8", buffer=padded, strides=(1,))
+    at = chunk.offsets[:-1][places]
+    first, last = words[at], words[at + 2]
+    good: Mask = (first & _DASHES) == _DASHES_SET
+    month_bytes = (first >> np.uint64(8)) & np.uint64(0x0000FFFF00000000)
+    day_bytes = last & np.uint64(0xFFFF000000000000)
+    figures = (first & np.uint64(0xFFFFFFFF)) | month_bytes | day_bytes
+    good &= are_digits(figures)
+    whole = word_digits(figures)
+    # Division by a constant is fast; dividing with a remainder is not.
+    year = whole // 10_000
+    month_day = whole - year * 10_000
+    month = month_day // 100
+    day = month_day - month * 100
     good &= (year >= 1) & (month >= 1) & (month <= 12) & (day >= 1)
-    leap = (year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0))
-    good &= day <= _MONTH_DAYS[np.where(good, month, 0)] + (leap & (month == 2))
-    values[places[good]] = _days(year[good], month[good], day[good]) * DAY
-    found[places[good]] = True
+    if not good.all():
+        places, year, month, day = places[good], year[good], month[good], day[good]
+    real = day <= month_lengths(year, month)
+    if not real.all():
+        places, year, month, day = places[real], year[real], month[real], day[real]
+    values[places] = _days(year, month, day) * DAY
+    found[places] = True
     return values, found
 
 
-def _figure(figures: npt.NDArray[np.uint8], start: int, stop: int) -> Indices:
-    value = np.zeros(len(figures), np.int64)
-    for place in range(start, stop):
-        value = value * 10 + figures[:, place]
-    return value
+def month_lengths(year: Indices, month: Indices) -> Indices:
+    """Return how many days months have; years are 0 to 9999."""
+    lengths: Indices = _MONTH_DAYS[_IS_LEAP[year], month]
+    return lengths
 
 
 def _days(year: Indices, month: Indices, day: Indices) -> Indices:
-    """Count days since the start of 1970; years are reckoned from March to February."""
-    y = year - (month <= 2)
-    of_year = (153 * ((month + 9) % 12) + 2) // 5 + day - 1
-    return y * 365 + y // 4 - y // 100 + y // 400 + of_year - 719468
+    """Count days since the start of 1970."""
+    days: Indices = _YEAR_STARTS[year] + _MONTH_STARTS[_IS_LEAP[year], month] + day
+    return days
 
 
 class Calendar(NamedTuple):
@@ -388,6 +426,11 @@ def months_later(values: Indices, months: int) -> Indices:
     found = calendar_of(values)
     whole = found.year * 12 + found.month - 1 + months
     year, month = whole // 12, whole % 12 + 1
-    leap = (year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0))
-    last = _MONTH_DAYS[month] + (leap & (month == 2))
-    return _days(year, month, np.minimum(found.day, last)) * DAY + values % DAY
+    # Beyond the calendar any moment outside of it will do.
+    inside = np.clip(year, 0, 9999)
+    last = month_lengths(inside, month)
+    later: Indices = (
+        _days(inside, month, np.minimum(found.day, last)) + (year - inside) * 366
+    )
+    moved: Indices = later * DAY + values % DAY
+    return moved

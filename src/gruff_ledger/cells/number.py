@@ -20,7 +20,6 @@ import pyarrow as pa
 
 from gruff_ledger.cells.strings import (
     DIGIT,
-    KINDS,
     LOWER,
     OTHER,
     POINT,
@@ -154,33 +153,30 @@ def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> N
     kinds : ndarray of uint8, shape (n,), optional
         What `kinds_in` says of the chunk; a cell of kind zero is passed over.
     """
-    if kinds is None:
-        kinds = kinds_in(chunk)
     lengths = np.diff(chunk.offsets)
-    has_digit = (kinds & DIGIT) != 0
-    simple = has_digit & ((kinds & ~_SIMPLE) == 0) & (lengths <= _MOST_DIGITS)
-    places = np.flatnonzero(simple)
-    whole, fraction, scales, negative, good = _parsed(chunk, places, kinds)
-    # White space around a number, or very many digits: rare, and read one by one.
-    odd = np.flatnonzero(has_digit & ~simple & ((kinds & _NEVER) == 0))
-    others = _read_one_by_one(chunk, odd)
-    places, whole, fraction = places[good], whole[good], fraction[good]
-    scales, negative = scales[good], negative[good]
+    digits, scales, negative, good = _parsed(chunk, lengths)
+    if kinds is not None:
+        good &= kinds != 0
+    others: dict[int, Decimal] = {}
+    if not good.all() and (lengths[~good] > 0).any():
+        # White space around a number, or very many digits: rare, and read one by one.
+        kinds = kinds_in(chunk) if kinds is None else kinds
+        odd = ((kinds & DIGIT) != 0) & ((kinds & _NEVER) == 0) & ~good
+        odd &= ((kinds & ~_SIMPLE) != 0) | (lengths > _MOST_DIGITS)
+        others = _read_one_by_one(chunk, np.flatnonzero(odd))
+    places = np.flatnonzero(good)
+    if len(places) < len(good):
+        digits, scales, negative = digits[places], scales[places], negative[places]
     scale = int(scales.max(initial=0))
     scale = max([scale, *(max(0, -_exponent(each)) for each in others.values())])
-    longest = int(whole.max(initial=0))
-    if len(str(longest)) + scale <= _MOST_DIGITS and not others:
-        values = whole * _POWERS[scale] + fraction * _POWERS[scale - scales]
+    if not others and len(str(int(digits.max(initial=0)))) + scale <= _MOST_DIGITS:
+        values = digits * _POWERS[scale - scales]
         np.negative(values, out=values, where=negative)
         return Numbers(places, values, scale)
     large = [
-        (-1 if minus else 1) * (a * 10**scale + b * 10 ** (scale - c))
-        for a, b, c, minus in zip(
-            whole.tolist(),
-            fraction.tolist(),
-            scales.tolist(),
-            negative.tolist(),
-            strict=True,
+        (-1 if minus else 1) * a * 10 ** (scale - c)
+        for a, c, minus in zip(
+            digits.tolist(), scales.tolist(), negative.tolist(), strict=True
         )
     ]
     large += [_scaled(each, scale) for each in others.values()]
@@ -222,105 +218,118 @@ def _read_one_by_one(chunk: Chunk, places: Indices) -> dict[int, Decimal]:
 
 
 def _parsed(
-    chunk: Chunk, places: Indices, kinds: npt.NDArray[np.uint8]
-) -> tuple[
-    npt.NDArray[np.int64],
-    npt.NDArray[np.int64],
-    npt.NDArray[np.int64],
-    Mask,
-    Mask,
-]:
+    chunk: Chunk, lengths: npt.NDArray[np.int32]
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], Mask, Mask]:
     """
-    Parse cells of digits, signs and points, at most 18 characters each.
+    Parse the cells of digits, a sign and a point, at most 18 characters each.
 
     Returns
     -------
-    whole, fraction, scales : ndarray of int64
-        The digits before and after the point, and how many stand after it.
+    digits, scales : ndarray of int64
+        The digits as one whole number, and how many stand after the point.
     negative, good : ndarray of bool
-        Whether there is a minus, and whether the cell is a number at all.
+        Whether there is a minus, and whether the cell is such a number at all.
+
+    Notes
+    -----
+    The last eight characters of each cell are one word, the eight before them another.
+    In a word the last character is the highest byte. The characters before the point
+    move up by one, over the point; then all are digits.
     """
-    starts = chunk.offsets[:-1][places].astype(np.int64)
-    ends = chunk.offsets[1:][places].astype(np.int64)
-    n = len(places)
-    if not n:
-        empty = np.zeros(0, np.int64)
-        return empty, empty, empty, np.zeros(0, np.bool_), np.zeros(0, np.bool_)
-    first = chunk.bytes[starts]
+    first = chunk.bytes_at_start()
     negative = first == ord("-")
-    good = np.ones(n, np.bool_)
-    # A sign belongs at the start, and there is one.
-    has_sign = (kinds[places] & SIGN) != 0
-    leads = negative | (first == ord("+"))
-    good &= ~has_sign | leads
-    with_sign = np.flatnonzero(leads)
-    if len(with_sign):
-        is_sign = KINDS[chunk.bytes] == SIGN
-        good[with_sign] = _counts(chunk, is_sign)[places[with_sign]] == 1
-    starts += leads
-    points = ends.copy()
-    with_point = np.flatnonzero(((kinds[places] & POINT) != 0) & good)
-    if len(with_point):
-        is_point = chunk.bytes == ord(".")
-        counts = _counts(chunk, is_point)[places[with_point]]
-        good[with_point] &= counts == 1
-        at = np.flatnonzero(is_point)
-        where = np.searchsorted(at, starts[with_point])
-        points[with_point] = at[np.minimum(where, len(at) - 1)]
-    points = np.clip(points, starts, ends)
-    after = np.minimum(points + 1, ends)
-    good &= (points > starts) | (ends > after)
-    padded = np.concatenate([np.zeros(2 * _WORD, np.uint8), chunk.bytes])
-    whole = _digits(padded, points, points - starts)
-    fraction = np.zeros(n, np.int64)
-    if len(with_point):
-        fraction[with_point] = _digits(
-            padded, ends[with_point], (ends - after)[with_point]
-        )
-    good &= ends - starts <= _MOST_DIGITS
-    return whole, fraction, ends - after, negative, good
+    sizes = lengths - (negative | (first == ord("+")))
+    good = (sizes > 0) & (sizes <= _MOST_DIGITS)
+    longest = min(int(sizes.max(initial=0)), _MOST_DIGITS)
+    words = _last_words(chunk, sizes, -(-longest // _WORD))
+    scales = np.zeros(len(lengths), np.int64)
+    points = np.zeros(len(lengths), np.int64)
+    seen = np.zeros(len(lengths), np.bool_)
+    moved: list[npt.NDArray[np.uint64]] = []
+    for number, word in enumerate(words):
+        point = _bytes_equal(word, ord("."))
+        before = words[number + 1] if number + 1 < len(words) else np.uint64(0)
+        here = point != 0
+        if not (here.any() or seen.any()):
+            moved.append(word)
+            continue
+        points += np.bitwise_count(point)
+        # All bits of the characters before the point; of a word before it, all.
+        below = (point >> np.uint64(7)) - np.uint64(1)
+        below = np.where(here, below, np.where(seen, _ALL_BITS, np.uint64(0)))
+        kept = np.where(here, ~((below << np.uint64(8)) | np.uint64(0xFF)), ~below)
+        carried = np.where(here | seen, before >> np.uint64(56), np.uint64(0))
+        shifted = (word & below) << np.uint64(8)
+        moved.append(np.bitwise_or((word & kept) | shifted, carried))
+        after = number * _WORD + 7 - np.bitwise_count(below).astype(np.int64) // 8
+        scales = np.where(here, after, scales)
+        seen |= here
+    counts = sizes - points
+    good &= (points <= 1) & (counts > 0)
+    digits = np.zeros(len(lengths), np.int64)
+    for number, word in enumerate(moved):
+        mine = np.clip(counts - number * _WORD, 0, _WORD)
+        kept = _LAST_BYTES[mine]
+        good &= are_digits(word | (_ZEROS & ~kept))
+        digits += word_digits(word, mine) * _POWERS[number * _WORD]
+    return digits, scales, negative, good
 
 
-def _counts(chunk: Chunk, marks: Mask) -> npt.NDArray[np.int64]:
-    """Count the marked bytes of each cell."""
-    at = np.flatnonzero(marks)
-    found = np.searchsorted(at, chunk.offsets)
-    return np.diff(found)
+def _last_words(
+    chunk: Chunk, sizes: npt.NDArray[np.integer], count: int
+) -> list[npt.NDArray[np.uint64]]:
+    """Return the last characters of each cell, eight in a word, the last word first."""
+    # Padded in front: byte i of the text is byte i + 8 * count of `padded`.
+    padded = np.concatenate([np.zeros(count * _WORD, np.uint8), chunk.bytes])
+    words = np.ndarray(
+        (max(0, len(padded) - _WORD + 1),), "<u8", buffer=padded, strides=(1,)
+    )
+    ends = chunk.offsets[1:].astype(np.int64) + (count - 1) * _WORD
+    return [
+        words[ends - number * _WORD]
+        & _LAST_BYTES[np.clip(sizes - number * _WORD, 0, _WORD)]
+        for number in range(count)
+    ]
 
 
-def _digits(
-    padded: npt.NDArray[np.uint8],
-    ends: npt.NDArray[np.int64],
-    lengths: npt.NDArray[np.int64],
+_ALL_BITS = np.uint64((1 << 64) - 1)
+_LOW_BITS = np.uint64(0x7F7F7F7F7F7F7F7F)
+_HIGH_HALVES = np.uint64(0xF0F0F0F0F0F0F0F0)
+_ZEROS = np.uint64(0x3030303030303030)
+_SIXES = np.uint64(0x0606060606060606)
+
+
+def _bytes_equal(words: npt.NDArray[np.uint64], mark: int) -> npt.NDArray[np.uint64]:
+    """Set the highest bit of each byte that is `mark`, and no other bit."""
+    other = words ^ np.uint64(mark * 0x0101010101010101)
+    return ~(((other & _LOW_BITS) + _LOW_BITS) | other | _LOW_BITS)
+
+
+def are_digits(words: npt.NDArray[np.uint64]) -> Mask:
+    """Mark the words of eight digits."""
+    found: Mask = (words & _HIGH_HALVES) == _ZEROS
+    # Six more turns what follows the nine into the next half.
+    found &= ((words + _SIXES) & _HIGH_HALVES) == _ZEROS
+    return found
+
+
+def word_digits(
+    words: npt.NDArray[np.uint64], lengths: npt.NDArray[np.integer] | None = None
 ) -> npt.NDArray[np.int64]:
-    """Return the numbers whose digits, at most 18, end at the given bytes."""
-    words = np.ndarray((len(padded) - _WORD + 1,), "<u8", buffer=padded, strides=(1,))
-    # The padding stands in front: byte i of the text is byte i + 16 of `padded`.
-    at = ends + _WORD
-    result = _word_digits(words[at], np.minimum(lengths, _WORD))
-    if int(lengths.max(initial=0)) > _WORD:
-        more = np.flatnonzero(lengths > _WORD)
-        left = lengths[more] - _WORD
-        high = _word_digits(words[at[more] - _WORD], np.minimum(left, _WORD))
-        longest = np.flatnonzero(left > _WORD)
-        if len(longest):
-            third = words[np.maximum(at[more][longest] - 2 * _WORD, 0)]
-            # At most two digits are left; padding of two words is enough for them.
-            high[longest] += (
-                _word_digits(third, np.minimum(left[longest] - _WORD, _WORD))
-                * _POWERS[_WORD]
-            )
-        result[more] += high * _POWERS[_WORD]
-    return result
+    """
+    Return the numbers in words of eight digits.
 
-
-def _word_digits(
-    words: npt.NDArray[np.uint64], lengths: npt.NDArray[np.int64]
-) -> npt.NDArray[np.int64]:
-    """Return the numbers in the last `lengths` characters of words of eight digits."""
+    Parameters
+    ----------
+    words : ndarray of uint64, shape (n,)
+        The first digit is the lowest byte.
+    lengths : ndarray of int, shape (n,), optional
+        How many of the last characters count, 0 to 8; all without it.
+    """
     # Neighbouring digits are joined to pairs, fours and eights, all cells at a time.
-    value = words & _LAST_BYTES[lengths]
-    value &= np.uint64(0x0F0F0F0F0F0F0F0F)
+    value = words & np.uint64(0x0F0F0F0F0F0F0F0F)
+    if lengths is not None:
+        value &= _LAST_BYTES[lengths]
     value *= np.uint64(10 * (1 << 8) + 1)
     value >>= np.uint64(8)
     value &= np.uint64(0x00FF00FF00FF00FF)

@@ -78,6 +78,12 @@ def called(evaluation: Evaluation, call: Call) -> Value:
     if call.name in OPERATORS:
         args = [evaluation.value(node) for node in call.args]
         return OPERATORS[call.name](evaluation, call, args)
+    if call.name == "IN TEXT":
+        raise BadFormula(
+            "behind IN stands a list in brackets.",
+            "Write as in class IN ('A', 'B'); for equal write =.",
+            call.args[1].place,
+        )
     function = FUNCTIONS.get(call.name)
     if function is None:
         near = nearest_or_all(call.name, FUNCTIONS, "functions")

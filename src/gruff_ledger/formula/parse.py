@@ -27,89 +27,38 @@ from gruff_ledger.formula.nodes import (
 )
 
 if TYPE_CHECKING:
-    from lark import Lark, Token, Tree
+    from collections.abc import Callable, Sequence
+
+    from lark import Lark, Token
 
 # A formula that a person writes has a few hundred characters.
 MOST_CHARACTERS = 10_000
 # Brackets, functions and cases in one another; the parser's own stack bears far more.
 MOST_NESTED = 64
 
+# The parser sees to values, operators between them, brackets and calls; what binds
+# closer is settled by `_Expression`. With a rule for each level its tables would take a
+# third of a second to make, each time the program starts.
 _GRAMMAR = r"""
-start: or_
-or_: and_ (OR and_)*
-and_: not_ (AND not_)*
-not_: NOT* predicate
-predicate: concat (comparison | test | between | in_ | like)?
-comparison: COMPARE concat
-test: IS NOT? (NULL | TRUE | FALSE | UNKNOWN)
-between: NOT? BETWEEN concat AND concat
-in_: NOT? IN "(" or_ ("," or_)* ")"
-like: NOT? LIKE concat (ESCAPE concat)?
-    | NOT? LIKE_REGEX concat
-concat: sum (BARS sum)*
-sum: product ((PLUS | MINUS) product)*
-product: signed ((STAR | SLASH) signed)*
-signed: (PLUS | MINUS)* _atom
-_atom: NUMBER | STRING | NULL | TRUE | FALSE | field | date | interval | brackets
-    | case | cast | extract | position | trim | round | replace | call
-brackets: "(" or_ ")"
-field: NAME | QUOTED | DATE | TIMESTAMP | INTERVAL | CAST | EXTRACT | POSITION | TRIM
-    | ROUND | TRANSLATE_REGEX
-date: (DATE | TIMESTAMP) STRING
-interval: INTERVAL (PLUS | MINUS)? STRING UNIT
-case: CASE or_? when+ (ELSE or_)? END
-when: WHEN or_ THEN or_
-cast: CAST "(" or_ AS type ")"
-type: (NAME | DATE | TIMESTAMP) ("(" NUMBER ("," NUMBER)? ")")?
-extract: EXTRACT "(" UNIT FROM or_ ")"
-position: POSITION "(" concat IN concat ")"
-trim: TRIM "(" (SIDE or_? FROM)? or_ ")"
-    | TRIM "(" or_ FROM or_ ")"
-round: ROUND "(" or_ ("," or_ ("," MODE)?)? ")"
-replace: TRANSLATE_REGEX "(" concat IN concat WITH concat ")"
-call: NAME "(" (or_ ((COMMA | FROM | FOR | PLACING) or_)*)? ")"
+start: expression
+expression: (NOT | SIGN)* _value (_operator (NOT | SIGN)* _value)*
+_operator: NOT? OPERATOR | SIGN
+_value: NUMBER | STRING | QUOTED | NAME | typed | words | brackets | call | case
+typed: NAME STRING NAME?
+words: NAME NAME
+brackets: "(" expression (COMMA expression)* ")"
+call: NAME "(" (expression ((COMMA | WORD) expression)*)? ")"
+case: CASE expression? (WHEN expression THEN expression)+ (ELSE expression)? END
 
-OR: "OR"i
-AND: "AND"i
 NOT: "NOT"i
-IS: "IS"i
-NULL: "NULL"i
-TRUE: "TRUE"i
-FALSE: "FALSE"i
-UNKNOWN: "UNKNOWN"i
-BETWEEN: "BETWEEN"i
-IN: "IN"i
-LIKE: "LIKE"i
-LIKE_REGEX: "LIKE_REGEX"i
-ESCAPE: "ESCAPE"i
 CASE: "CASE"i
 WHEN: "WHEN"i
 THEN: "THEN"i
 ELSE: "ELSE"i
 END: "END"i
-CAST: "CAST"i
-AS: "AS"i
-FROM: "FROM"i
-FOR: "FOR"i
-PLACING: "PLACING"i
-WITH: "WITH"i
-DATE: "DATE"i
-TIMESTAMP: "TIMESTAMP"i
-INTERVAL: "INTERVAL"i
-EXTRACT: "EXTRACT"i
-POSITION: "POSITION"i
-TRIM: "TRIM"i
-ROUND: "ROUND"i
-TRANSLATE_REGEX: "TRANSLATE_REGEX"i
-UNIT.2: /(YEAR|MONTH|DAY|HOUR|MINUTE|SECOND)\b/i
-SIDE.2: /(LEADING|TRAILING|BOTH)\b/i
-MODE: /HALF\s+(UP|EVEN|DOWN)\b|(UP|DOWN|CEILING|FLOOR)\b/i
-COMPARE: "<>" | "!=" | "<=" | ">=" | "<" | ">" | "="
-BARS: "||"
-PLUS: "+"
-MINUS: "-"
-STAR: "*"
-SLASH: "/"
+WORD.3: /(AS|FROM|FOR|PLACING|WITH)\b/i
+OPERATOR.2: /(OR|AND|BETWEEN|IN|LIKE_REGEX|LIKE|ESCAPE|IS)\b|<>|!=|<=|>=|[<>=*\/]|\|\|/i
+SIGN: /[+-]/
 COMMA: ","
 NUMBER: /[0-9]+(\.[0-9]*)?|\.[0-9]+/
 STRING: /'(?:[^']|'')*'/
@@ -206,7 +155,7 @@ def parse(text: str) -> Node:
         raise _unexpected(text, error.token, error.accepts | error.expected) from None
     except UnexpectedInput:
         raise _ended(text) from None
-    return _Reader(text).node(tree.children[0])
+    return _Expression(text, tree.children[0]).node()
 
 
 def _check(text: str) -> None:
@@ -287,54 +236,30 @@ def _unexpected(text: str, token: Token, expected: set[str]) -> BadFormula:
     place = Place(text, at, at + len(token))
     if text[max(0, at - 1) : at + 1] == "==":
         return BadFormula("'==' means nothing in a formula.", _HINTS["=="], place)
-    if token.upper() in _RESERVED and "NAME" in expected:
-        return BadFormula(
-            f"'{token}' is a word of the language, and a value is expected here.",
-            "A field of that name stands in double quotes.",
-            place,
-        )
-    for word in ("MODE", "UNIT"):
-        if word in expected:
-            return BadFormula(
-                f"'{token}' was not expected here.",
-                f"Expected is {_SAID[word]}.",
-                place,
-            )
     if re.search(r"\bAS\s*$", text[:at], re.I):
         return BadFormula(f"'{token}' is no type.", TYPES_REMEDY, place)
-    if "NAME" in expected:
+    if "NUMBER" in expected:
         return BadFormula(
             f"'{token}' stands where a value is expected.",
             "Write a field, a number, a text in single quotes or a bracket before it.",
             place,
         )
-    if token.type in ("NAME", "QUOTED", "STRING", "NUMBER", "LPAR"):
-        remedy = "Write an operator before it, such as + or AND."
-        if token.type == "NAME":
-            remedy += " A field with spaces in its name stands in double quotes."
-        return BadFormula(f"'{token}' was not expected here.", remedy, place)
-    told = sorted(_SAID[name] for name in expected if name in _SAID)
-    remedy = f"Expected is {' or '.join(told[:6])}." if told else "Correct it here."
+    for word in ("WHEN", "THEN", "END"):
+        if word in expected and token.upper() in _RESERVED:
+            return BadFormula(
+                f"'{token}' was not expected here.", f"{word} is missing.", place
+            )
+    return _without_operator(token, place)
+
+
+def _without_operator(token: Token, place: Place) -> BadFormula:
+    """Word that a value stands right behind another."""
+    remedy = "Write an operator before it, such as + or AND."
+    if token.type == "NAME":
+        remedy += " A field with spaces in its name stands in double quotes."
+    if token.type not in ("NAME", "QUOTED", "STRING", "NUMBER", "LPAR"):
+        remedy = "Take it out, or write what is missing before it."
     return BadFormula(f"'{token}' was not expected here.", remedy, place)
-
-
-_SAID = {
-    "RPAR": "a closing bracket",
-    "LPAR": "an opening bracket",
-    "STRING": "a text in single quotes",
-    "UNIT": "YEAR, MONTH, DAY, HOUR, MINUTE or SECOND",
-    "MODE": "HALF UP, HALF EVEN, HALF DOWN, UP, DOWN, CEILING or FLOOR",
-    "AND": "AND",
-    "THEN": "THEN",
-    "WHEN": "WHEN",
-    "END": "END",
-    "AS": "AS",
-    "FROM": "FROM",
-    "IN": "IN",
-    "WITH": "WITH",
-    "NULL": "NULL",
-    "NUMBER": "a number",
-}
 
 
 def _ended(text: str) -> BadFormula:
@@ -347,191 +272,413 @@ def _ended(text: str) -> BadFormula:
     return BadFormula("the formula ends too soon.", remedy, Place(text, end, end + 1))
 
 
-class _Reader:
-    """Makes nodes of the parser's tree; there is a method for each of its rules."""
+_COMPARISONS = frozenset(("=", "<>", "!=", "<", "<=", ">", ">="))
+_TESTS = frozenset(("NULL", "TRUE", "FALSE", "UNKNOWN"))
+_WORD_VALUES = {"NULL": None, "TRUE": True, "FALSE": False}
+_MICROS = {
+    "DAY": DAY,
+    "HOUR": 3600 * SECOND,
+    "MINUTE": 60 * SECOND,
+    "SECOND": SECOND,
+}
+_UNITS = ("YEAR", "MONTH", *_MICROS)
+_SIDES = ("LEADING", "TRAILING", "BOTH")
+_MODES = {
+    "HALF UP": "half-up",
+    "HALF EVEN": "half-even",
+    "HALF DOWN": "half-down",
+    "UP": "up",
+    "DOWN": "down",
+    "CEILING": "ceiling",
+    "FLOOR": "floor",
+}
 
-    def __init__(self, text: str) -> None:
+
+class _Expression:
+    """
+    Makes a node of values with operators between them.
+
+    There is a method for each level of binding, from the loosest to the closest. What
+    binds equally close is worked out from left to right, without one call in another.
+    """
+
+    def __init__(self, text: str, tree: Any) -> None:
         self._text = text
+        self._parts: list[Any] = tree.children
+        self._at = 0
 
-    def node(self, part: Any) -> Node:
-        """Return the node of a tree or token."""
-        from lark import Token
-
-        if isinstance(part, Token):
-            return self._token(part)
-        node: Node = getattr(self, f"_{part.data.strip('_')}")(part)
+    def node(self) -> Node:
+        """Return the node of all parts."""
+        node = self._or()
+        if self._at < len(self._parts):
+            raise self._not_here(self._parts[self._at])
         return node
+
+    def _operator(self) -> str:
+        """Return the operator that comes next, or an empty text."""
+        if self._at >= len(self._parts):
+            return ""
+        part = self._parts[self._at]
+        is_operator = getattr(part, "type", "") in ("OPERATOR", "SIGN", "NOT")
+        return str(part).upper() if is_operator else ""
+
+    def _take(self) -> Any:
+        self._at += 1
+        return self._parts[self._at - 1]
 
     def _place(self, part: Any) -> Place:
-        from lark import Token
+        if hasattr(part, "meta"):
+            return Place(self._text, part.meta.start_pos, part.meta.end_pos)
+        return Place(self._text, part.start_pos, part.end_pos)
 
-        if isinstance(part, Token):
-            return Place(self._text, part.start_pos or 0, part.end_pos or 0)
-        return Place(self._text, part.meta.start_pos, part.meta.end_pos)
+    def _span(self, first: Node, last: Node) -> Place:
+        return Place(self._text, first.place.start, last.place.end)
 
-    def _token(self, token: Token) -> Literal:
-        place = self._place(token)
-        if token.type == "NUMBER":
-            return Literal(Decimal(token), place)
-        if token.type == "STRING":
-            return Literal(_unquoted(token), place)
-        values = {"NULL": None, "TRUE": True, "FALSE": False}
-        return Literal(values[token.type], place)
+    def _not_here(self, part: Any) -> BadFormula:
+        place = self._place(part)
+        return BadFormula(
+            f"{place.written} was not expected here.",
+            "Set brackets around what belongs together.",
+            place,
+        )
 
-    def _chain(self, tree: Tree[Token]) -> Node:
-        """Call the operators between values from left to right."""
-        first = self.node(tree.children[0])
-        if len(tree.children) == 1:
-            return first
-        place = self._place(tree)
-        operators = [str(operator).upper() for operator in tree.children[1::2]]
-        others = [self.node(part) for part in tree.children[2::2]]
-        if operators[0] in _FLAT:
-            return Call(operators[0], (first, *others), place)
-        return Chain(first, tuple(zip(operators, others, strict=True)), place)
+    def _or(self) -> Node:
+        return self._flat("OR", self._and)
 
-    _or = _and = _concat = _sum = _product = _chain
+    def _and(self) -> Node:
+        return self._flat("AND", self._not)
 
-    def _not(self, tree: Tree[Token]) -> Node:
-        node = self.node(tree.children[-1])
-        if (len(tree.children) - 1) % 2:
-            return Call("NOT", (node,), self._place(tree))
-        return node
+    def _flat(self, name: str, closer: Callable[[], Node]) -> Node:
+        nodes = [closer()]
+        while self._operator() == name:
+            self._take()
+            nodes.append(closer())
+        if len(nodes) == 1:
+            return nodes[0]
+        return Call(name, tuple(nodes), self._span(nodes[0], nodes[-1]))
 
-    def _signed(self, tree: Tree[Token]) -> Node:
-        node = self.node(tree.children[-1])
-        if sum(sign == "-" for sign in tree.children[:-1]) % 2:
-            return Call("NEGATIVE", (node,), self._place(tree))
-        return node
+    def _not(self) -> Node:
+        first = self._parts[self._at]
+        negated = False
+        while self._operator() == "NOT":
+            self._take()
+            negated = not negated
+        node = self._predicate()
+        if not negated:
+            return node
+        place = Place(self._text, self._place(first).start, node.place.end)
+        return Call("NOT", (node,), place)
 
-    def _brackets(self, tree: Tree[Token]) -> Node:
-        return self.node(tree.children[0])
-
-    def _field(self, tree: Tree[Token]) -> Field:
-        name = str(tree.children[0])
-        if name.startswith('"'):
-            name = _unquoted(name)
-        return Field(name, self._place(tree))
-
-    def _predicate(self, tree: Tree[Token]) -> Node:
-        left = self.node(tree.children[0])
-        if len(tree.children) == 1:
+    def _predicate(self) -> Node:
+        left = self._concat()
+        name = self._operator()
+        negated = name == "NOT"
+        if negated:
+            self._take()
+            name = self._operator()
+        if name in _COMPARISONS and not negated:
+            self._take()
+            right = self._concat()
+            name = "<>" if name == "!=" else name
+            found = Call(name, (left, right), self._span(left, right))
+            if self._operator() in _COMPARISONS:
+                raise self._not_here(self._parts[self._at])
+            return found
+        if name == "IS" and not negated:
+            return self._test(left)
+        forms = {
+            "BETWEEN": self._between,
+            "IN": self._in,
+            "LIKE": self._like,
+            "LIKE_REGEX": self._like,
+        }
+        if name not in forms:
+            if negated:
+                raise self._not_here(self._parts[self._at - 1])
             return left
-        test: Any = tree.children[1]
-        kind, place = test.data, self._place(tree)
-        if kind == "test":
-            words = [str(word).upper() for word in test.children]
-            found = Call(f"IS {words[-1]}", (left,), place)
-            return Call("NOT", (found,), place) if "NOT" in words else found
-        words = [str(word).upper() for word in test.children if _is_word(word)]
-        args = tuple(self.node(part) for part in test.children if not _is_word(part))
-        if kind == "comparison":
-            name = "<>" if words[0] == "!=" else words[0]
-            return Call(name, (left, *args), place)
-        negated = "NOT" in words
-        name = kind.strip("_").upper()
-        if "LIKE_REGEX" in words:
-            name = "LIKE_REGEX"
-        found = Call(name, (left, *args), place)
+        self._take()
+        found = forms[name](name, left)
+        return Call("NOT", (found,), found.place) if negated else found
+
+    def _test(self, left: Node) -> Node:
+        self._take()
+        negated = self._operator() == "NOT"
+        if negated:
+            self._take()
+        word = self._take()
+        place = Place(self._text, left.place.start, self._place(word).end)
+        name = str(word).upper()
+        if getattr(word, "type", "") != "NAME" or name not in _TESTS:
+            raise BadFormula(
+                f"{self._place(word).written} cannot follow IS.",
+                "Write IS NULL, IS TRUE, IS FALSE or IS UNKNOWN; for equal write =.",
+                self._place(word),
+            )
+        found = Call(f"IS {name}", (left,), place)
         return Call("NOT", (found,), place) if negated else found
 
-    def _date(self, tree: Tree[Token]) -> Literal:
-        place = self._place(tree)
-        word, text = tree.children
-        moment = read_moment(_unquoted(str(text)))
-        timed = str(word).upper() == "TIMESTAMP"
-        if moment is None or (moment[1] and not timed):
-            form = "2026-05-01 14:30:00" if timed else "2026-05-01"
+    def _between(self, name: str, left: Node) -> Call:
+        low = self._concat()
+        if self._operator() != "AND":
             raise BadFormula(
-                f"{text} is no {'time' if timed else 'date'} of ISO 8601.",
-                f"Write it as in {str(word).upper()} '{form}'.",
-                place,
+                "BETWEEN has one end only.",
+                "Write a BETWEEN b AND c.",
+                self._span(left, low),
             )
-        return Literal(DateLiteral(moment[0], timed), place)
+        self._take()
+        high = self._concat()
+        return Call(name, (left, low, high), self._span(left, high))
 
-    def _interval(self, tree: Tree[Token]) -> Literal:
-        place = self._place(tree)
-        *signs, text, unit = (str(part) for part in tree.children[1:])
-        match = re.fullmatch(r"\s*([+-]?)([0-9]{1,9})\s*", _unquoted(text))
-        if match is None:
-            raise BadFormula(
-                f"{text} is no whole number.",
-                "Write an interval as in INTERVAL '7' DAY.",
-                place,
-            )
-        count = int(match[2])
-        if ("-" in signs) != (match[1] == "-"):
-            count = -count
-        months = {"YEAR": 12, "MONTH": 1}.get(unit.upper(), 0)
-        micros = {
-            "DAY": DAY,
-            "HOUR": 3600 * SECOND,
-            "MINUTE": 60 * SECOND,
-            "SECOND": SECOND,
-        }.get(unit.upper(), 0)
-        return Literal(Interval(count * months, count * micros), place)
+    def _in(self, name: str, left: Node) -> Call:
+        part = self._parts[self._at]
+        if getattr(part, "data", "") == "brackets":
+            self._take()
+            values = self._values(part)
+            place = Place(self._text, left.place.start, self._place(part).end)
+            return Call(name, (left, *values), place)
+        # Only POSITION and TRANSLATE_REGEX have this form.
+        right = self._concat()
+        return Call("IN TEXT", (left, right), self._span(left, right))
 
-    def _case(self, tree: Tree[Token]) -> Case:
-        parts: list[Any] = [part for part in tree.children if not _is_word(part)]
-        place = self._place(tree)
-        whens = [part for part in parts if getattr(part, "data", "") == "when"]
-        before = parts.index(whens[0])
-        operand = self.node(parts[0]) if before else None
-        after = parts[before + len(whens) :]
-        otherwise = self.node(after[0]) if after else Literal(None, place)
+    def _like(self, name: str, left: Node) -> Call:
+        nodes = [left, self._concat()]
+        if self._operator() == "ESCAPE" and name == "LIKE":
+            self._take()
+            nodes.append(self._concat())
+        return Call(name, tuple(nodes), self._span(left, nodes[-1]))
+
+    def _concat(self) -> Node:
+        return self._flat("||", self._sum)
+
+    def _sum(self) -> Node:
+        return self._chain("+-", self._product)
+
+    def _product(self) -> Node:
+        return self._chain("*/", self._signed)
+
+    def _chain(self, operators: str, closer: Callable[[], Node]) -> Node:
+        first = closer()
+        rest: list[tuple[str, Node]] = []
+        while (name := self._operator()) and name in operators:
+            self._take()
+            rest.append((name, closer()))
+        if not rest:
+            return first
+        return Chain(first, tuple(rest), self._span(first, rest[-1][1]))
+
+    def _signed(self) -> Node:
+        first = self._parts[self._at]
+        negative = False
+        while self._operator() in ("+", "-"):
+            negative ^= str(self._take()) == "-"
+        if self._operator() == "NOT":
+            raise self._not_here(self._parts[self._at])
+        node = self._value(self._take())
+        if not negative:
+            return node
+        place = Place(self._text, self._place(first).start, node.place.end)
+        return Call("NEGATIVE", (node,), place)
+
+    def _value(self, part: Any) -> Node:
+        place = self._place(part)
+        kind = getattr(part, "type", "") or part.data
+        if kind == "NUMBER":
+            return Literal(Decimal(part), place)
+        if kind == "STRING":
+            return Literal(_unquoted(part), place)
+        if kind == "QUOTED":
+            return Field(_unquoted(part), place)
+        if kind == "NAME":
+            return _named(str(part), place)
+        if kind == "words":
+            raise _without_operator(part.children[1], self._place(part.children[1]))
+        if kind == "typed":
+            return _typed(self._text, part, place)
+        if kind == "brackets":
+            values = self._values(part)
+            if len(values) > 1:
+                raise BadFormula(
+                    "several values stand where one is expected.",
+                    "Such a list follows IN.",
+                    place,
+                )
+            return values[0]
+        return self._case(part, place) if kind == "case" else self._call(part, place)
+
+    def _values(self, part: Any) -> tuple[Node, ...]:
+        return tuple(
+            _Expression(self._text, child).node()
+            for child in part.children
+            if hasattr(child, "data")
+        )
+
+    def _case(self, tree: Any, place: Place) -> Case:
+        words = [
+            str(part).upper() for part in tree.children if not hasattr(part, "data")
+        ]
+        nodes = iter(self._values(tree))
+        has_operand = hasattr(tree.children[1], "data")
+        operand = next(nodes) if has_operand else None
         pairs = []
-        for when in whens:
-            condition, value = (
-                self.node(part) for part in when.children if not _is_word(part)
-            )
+        for _ in range(words.count("WHEN")):
+            condition, value = next(nodes), next(nodes)
             if operand is not None:
                 condition = Call("=", (operand, condition), condition.place)
             pairs.append((condition, value))
-        return Case(tuple(pairs), otherwise, place)
+        return Case(tuple(pairs), next(nodes, Literal(None, place)), place)
 
-    def _cast(self, tree: Tree[Token]) -> Call:
-        _, value, _, kind = tree.children
-        assert not isinstance(kind, str)
-        words = tuple(str(word).upper() for word in kind.children)
-        return Call("CAST", (self.node(value),), self._place(tree), words)
+    def _call(self, tree: Any, place: Place) -> Call:
+        name = str(tree.children[0]).upper()
+        own = {
+            "CAST": self._cast,
+            "EXTRACT": self._extract,
+            "ROUND": self._round,
+            "TRIM": self._trim,
+        }
+        if name in own:
+            found = own[name](tree, place)
+            if found is not None:
+                return found
+            # Its arguments are read as those of any function, and then refused.
+        words = tuple(
+            str(part).upper() for part in tree.children[1:] if not hasattr(part, "data")
+        )
+        args = self._values(tree)
+        if args and isinstance(args[0], Call) and args[0].name == "IN TEXT":
+            args, words = (*args[0].args, *args[1:]), ("IN", *words)
+        return Call(name, args, place, words)
 
-    def _extract(self, tree: Tree[Token]) -> Call:
-        _, unit, _, value = tree.children
-        detail = (str(unit).upper(),)
-        return Call("EXTRACT", (self.node(value),), self._place(tree), detail)
+    def _only_part(self, tree: Any, place: int) -> Any:
+        """Return the only part of an argument, or None where it has several."""
+        parts = [part for part in tree.children[1:] if hasattr(part, "data")]
+        if place >= len(parts) or len(parts[place].children) != 1:
+            return None
+        return parts[place].children[0]
 
-    def _words_and_values(self, tree: Tree[Token], name: str) -> Call:
+    def _separators(self, tree: Any) -> tuple[str, ...]:
         parts = tree.children[1:]
-        words = tuple(str(part).upper() for part in parts if _is_word(part))
-        args = tuple(self.node(part) for part in parts if not _is_word(part))
-        return Call(name, args, self._place(tree), words)
+        return tuple(str(part).upper() for part in parts if not hasattr(part, "data"))
 
-    def _position(self, tree: Tree[Token]) -> Call:
-        return self._words_and_values(tree, "POSITION")
+    def _arg(self, tree: Any, place: int) -> Node:
+        parts = [part for part in tree.children[1:] if hasattr(part, "data")]
+        return _Expression(self._text, parts[place]).node()
 
-    def _trim(self, tree: Tree[Token]) -> Call:
-        return self._words_and_values(tree, "TRIM")
+    def _cast(self, tree: Any, place: Place) -> Call | None:
+        kind = self._only_part(tree, 1)
+        if self._separators(tree) != ("AS",) or kind is None:
+            return None
+        if getattr(kind, "type", "") == "NAME":
+            words: tuple[str, ...] = (str(kind).upper(),)
+        elif getattr(kind, "data", "") == "call":
+            sizes = [self._only_part(kind, n) for n in range(len(kind.children) // 2)]
+            if any(getattr(size, "type", "") != "NUMBER" for size in sizes):
+                return None
+            words = (str(kind.children[0]).upper(), *map(str, sizes))
+        else:
+            raise BadFormula(
+                f"{self._place(kind).written} is no type.",
+                TYPES_REMEDY,
+                self._place(kind),
+            )
+        return Call("CAST", (self._arg(tree, 0),), place, words)
 
-    def _round(self, tree: Tree[Token]) -> Call:
-        call = self._words_and_values(tree, "ROUND")
-        mode = tuple("-".join(word.lower().split()) for word in call.detail)
-        return call._replace(detail=mode)
+    def _extract(self, tree: Any, place: Place) -> Call | None:
+        if self._separators(tree) != ("FROM",):
+            return None
+        unit = self._only_part(tree, 0)
+        if str(unit).upper() not in _UNITS:
+            where = self._place(unit) if unit is not None else place
+            raise BadFormula(
+                f"{where.written} is no part of a date.",
+                f"The parts are {', '.join(_UNITS)}.",
+                where,
+            )
+        return Call("EXTRACT", (self._arg(tree, 1),), place, (str(unit).upper(),))
 
-    def _replace(self, tree: Tree[Token]) -> Call:
-        return self._words_and_values(tree, "TRANSLATE_REGEX")
+    def _round(self, tree: Any, place: Place) -> Call | None:
+        separators = self._separators(tree)
+        if separators not in ((), (",",), (",", ",")) or len(tree.children) == 1:
+            return None
+        args = [self._arg(tree, 0)]
+        if separators:
+            args.append(self._arg(tree, 1))
+        if len(separators) < 2:
+            return Call("ROUND", tuple(args), place)
+        part = self._only_part(tree, 2)
+        words = getattr(part, "children", [part])
+        mode = _MODES.get(" ".join(str(word).upper() for word in words))
+        if mode is None:
+            where = self._place(part) if part is not None else place
+            raise BadFormula(
+                f"{where.written} is no way of rounding.",
+                f"The ways are {', '.join(_MODES)}.",
+                where,
+            )
+        return Call("ROUND", tuple(args), place, (mode,))
 
-    def _call(self, tree: Tree[Token]) -> Call:
-        return self._words_and_values(tree, str(tree.children[0]).upper())
+    def _trim(self, tree: Any, place: Place) -> Call | None:
+        if self._separators(tree) != ("FROM",):
+            return None
+        part = self._only_part(tree, 0)
+        text = self._arg(tree, 1)
+        if getattr(part, "type", "") == "NAME" and str(part).upper() in _SIDES:
+            return Call("TRIM", (text,), place, (str(part).upper(), "FROM"))
+        if getattr(part, "data", "") == "typed":
+            side, marks = part.children[:2]
+            if str(side).upper() in _SIDES and len(part.children) == 2:
+                node = Literal(_unquoted(marks), self._place(marks))
+                return Call("TRIM", (node, text), place, (str(side).upper(), "FROM"))
+        return Call("TRIM", (self._arg(tree, 0), text), place, ("FROM",))
 
 
-_FLAT = frozenset(("OR", "AND", "||"))
+def _named(name: str, place: Place) -> Node:
+    upper = name.upper()
+    if upper in _WORD_VALUES:
+        return Literal(_WORD_VALUES[upper], place)
+    if upper in _RESERVED:
+        raise BadFormula(
+            f"'{name}' is a word of the language, and a value is expected here.",
+            "A field of that name stands in double quotes.",
+            place,
+        )
+    return Field(name, place)
 
 
-def _is_word(part: Any) -> bool:
-    """Tell a word of the language from a value."""
-    values = ("NUMBER", "STRING", "NULL", "TRUE", "FALSE")
-    kind = getattr(part, "type", None)
-    return kind is not None and kind not in values
+def _typed(text: str, tree: Any, place: Place) -> Literal:
+    """Read ``DATE '...'``, ``TIMESTAMP '...'`` or ``INTERVAL '...' unit``."""
+    word, written, *units = tree.children
+    kind = str(word).upper()
+    if kind == "INTERVAL":
+        return _interval(written, units, place)
+    start = Place(text, (units or [written])[-1].start_pos, place.end)
+    if kind not in ("DATE", "TIMESTAMP") or units:
+        raise _without_operator((units or [written])[-1], start)
+    moment = read_moment(_unquoted(written))
+    timed = kind == "TIMESTAMP"
+    if moment is None or (moment[1] and not timed):
+        form = "2026-05-01 14:30:00" if timed else "2026-05-01"
+        raise BadFormula(
+            f"{written} is no {'time' if timed else 'date'} of ISO 8601.",
+            f"Write it as in {kind} '{form}'.",
+            place,
+        )
+    return Literal(DateLiteral(moment[0], timed), place)
+
+
+def _interval(written: str, units: Sequence[str], place: Place) -> Literal:
+    match = re.fullmatch(r"\s*([+-]?[0-9]{1,9})\s*", _unquoted(written))
+    unit = str(units[0]).upper() if units else ""
+    if match is None or unit not in _UNITS:
+        raise BadFormula(
+            f"{written} is no whole number."
+            if match is None
+            else "the unit is missing.",
+            f"Write an interval as in INTERVAL '7' DAY; units are {', '.join(_UNITS)}.",
+            place,
+        )
+    count = int(match[1])
+    months = {"YEAR": 12, "MONTH": 1}.get(unit, 0)
+    return Literal(Interval(count * months, count * _MICROS.get(unit, 0)), place)
 
 
 def _unquoted(text: str) -> str:

@@ -7,19 +7,26 @@ it must be: when it holds the delimiter, a double quote or a line end.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
-from typing import Any, BinaryIO
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from gruff_ledger.cells.strings import chunk_of
-from gruff_ledger.table import Column, Table, thread_count
+from gruff_ledger.cells.pieces import text_array
+from gruff_ledger.cells.strings import Chunk, chunk_of
+from gruff_ledger.table import Column, Indices, Table, joined, taken, thread_count
+
+_T = TypeVar("_T")
+_R = TypeVar("_R")
 
 # Records formatted at a time: enough to keep threads busy, little enough that the
 # text in hand stays small beside the list.
 _STRETCH_RECORDS = 1 << 14
+
+# Lines that are put in order lie in one array, whose offsets are 32-bit numbers.
+_MOST_BYTES_IN_LINES = 1 << 30
 
 _BYTE_ORDER_MARK = "\ufeff"
 
@@ -57,7 +64,7 @@ def write_delimited(
     sink.write(_heading_line(table.headings, delimiter, line_end))
     if not table.headings:
         return
-    for text in _in_order(table, delimiter, line_end):
+    for text in _in_turn(table, delimiter, line_end):
         sink.write(text)
 
 
@@ -78,53 +85,97 @@ def _quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-def _in_order(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview]:
-    """Format stretches in threads, a few ahead of the one being written."""
+def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview]:
+    """Format the records; of a sorted list, the lines are put in order."""
+    moved = table.before_order() if len(table) > _STRETCH_RECORDS else None
+    if moved is not None:
+        before, order = moved
+        lines = _all_lines(before, delimiter, line_end)
+        if lines is not None:
+            yield from _ordered(lines, order)
+            return
+
+    def formatted(stretch: Callable[[], list[Column]]) -> memoryview:
+        columns = stretch()
+        text = _without_quotes(columns, delimiter, line_end)
+        if text is None:
+            return _lines_with_quotes(columns, delimiter, line_end).bytes.data
+        return text
+
+    yield from _a_few_ahead(formatted, table.stretches(_STRETCH_RECORDS), len(table))
+
+
+def _all_lines(table: Table, delimiter: str, line_end: str) -> Column | None:
+    """Return the lines of all records; None where they are too much for one array."""
+
+    def lines_of(stretch: Callable[[], list[Column]]) -> Any:
+        columns = stretch()
+        text = _without_quotes(columns, delimiter, line_end)
+        if text is None:
+            return _lines_with_quotes(columns, delimiter, line_end).array
+        data = np.frombuffer(text, np.uint8)
+        ends = np.flatnonzero(data == ord("\n")) + 1
+        return text_array(data, np.diff(ends, prepend=0))
+
     stretches = table.stretches(_STRETCH_RECORDS)
-    if len(table) <= _STRETCH_RECORDS:
-        for stretch in stretches:
-            yield _formatted(stretch, delimiter, line_end)
+    arrays = list(_a_few_ahead(lines_of, stretches, len(table)))
+    lines = pa.chunked_array(arrays)
+    return joined(lines) if lines.nbytes < _MOST_BYTES_IN_LINES else None
+
+
+def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
+    def stretch_of(places: Indices) -> memoryview:
+        return chunk_of(taken(lines, places).combine_chunks()).bytes.data
+
+    starts = range(0, len(order), _STRETCH_RECORDS)
+    places = (order[start : start + _STRETCH_RECORDS] for start in starts)
+    yield from _a_few_ahead(stretch_of, places, len(order))
+
+
+def _a_few_ahead(
+    work: Callable[[_T], _R], items: Iterable[_T], records: int
+) -> Iterator[_R]:
+    """Work on items in threads, a few ahead of the one that is wanted."""
+    if records <= _STRETCH_RECORDS:
+        yield from map(work, items)
         return
     from concurrent.futures import Future, ThreadPoolExecutor
 
-    waiting: deque[Future[memoryview]] = deque()
+    waiting: deque[Future[_R]] = deque()
     with ThreadPoolExecutor(thread_count()) as threads:
-        for stretch in stretches:
-            waiting.append(threads.submit(_formatted, stretch, delimiter, line_end))
+        for item in items:
+            waiting.append(threads.submit(work, item))
             if len(waiting) > 2 * thread_count():
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()
 
 
-def _formatted(
-    stretch: Callable[[], list[Column]], delimiter: str, line_end: str
-) -> memoryview:
-    """Return the lines of some records."""
-    columns = stretch()
-    if len(columns) > 1:
-        names = [str(place) for place in range(len(columns))]
-        options = arrow_csv.WriteOptions(
-            include_header=False, delimiter=delimiter, quoting_style="none"
-        )
-        sink = pa.BufferOutputStream()
-        try:
-            part = pa.Table.from_arrays(columns, names=names)
-            arrow_csv.write_csv(part, sink, options)
-        except pa.ArrowInvalid:
-            pass  # Some cell needs quotes; Arrow would then quote every one.
-        else:
-            text = memoryview(sink.getvalue())
-            if line_end == "\n":
-                return text
-            # Arrow ends lines by a line feed; no cell without quotes holds one.
-            return memoryview(bytes(text).replace(b"\n", line_end.encode("ascii")))
-    return _formatted_with_quotes(columns, delimiter, line_end)
-
-
-def _formatted_with_quotes(
+def _without_quotes(
     columns: list[Column], delimiter: str, line_end: str
-) -> memoryview:
+) -> memoryview | None:
+    """Return the lines of some records, if no cell needs quotes."""
+    if len(columns) < 2:
+        return None
+    names = [str(place) for place in range(len(columns))]
+    options = arrow_csv.WriteOptions(
+        include_header=False, delimiter=delimiter, quoting_style="none"
+    )
+    sink = pa.BufferOutputStream()
+    try:
+        part = pa.Table.from_arrays(columns, names=names)
+        arrow_csv.write_csv(part, sink, options)
+    except pa.ArrowInvalid:
+        # Some cell needs quotes; Arrow would then quote every one.
+        return None
+    text = memoryview(sink.getvalue())
+    if line_end == "\n":
+        return text
+    # Arrow ends lines by a line feed; no cell without quotes holds one.
+    return memoryview(bytes(text).replace(b"\n", line_end.encode("ascii")))
+
+
+def _lines_with_quotes(columns: list[Column], delimiter: str, line_end: str) -> Chunk:
     import pyarrow.compute as compute
 
     ready = [
@@ -132,12 +183,11 @@ def _formatted_with_quotes(
     ]
     if len(ready) == 1:
         # An empty line could be taken for no record at all.
-        joined = compute.if_else(compute.equal(ready[0], ""), '""', ready[0])
+        line = compute.if_else(compute.equal(ready[0], ""), '""', ready[0])
     else:
-        joined = compute.binary_join_element_wise(*ready, delimiter)
+        line = compute.binary_join_element_wise(*ready, delimiter)
     # The line end is the delimiter between the line and an empty text after it.
-    lines = chunk_of(compute.binary_join_element_wise(joined, "", line_end))
-    return lines.bytes.data
+    return chunk_of(compute.binary_join_element_wise(line, "", line_end))
 
 
 def _quoted_column(column: Any, delimiter: str) -> Any:

@@ -5,21 +5,23 @@ The words are those of the sort specification list of ISO/IEC 9075-2.
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import read_amounts
+from gruff_ledger.cells.amounts import Amounts, read_amounts
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.moments import DatePattern, read_moments
 from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
 from gruff_ledger.naming import find_field, parse_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
-from gruff_ledger.table import Indices, Mask, Table, filtered
+from gruff_ledger.table import Column, Indices, Mask, Table, filtered
 from gruff_ledger.work.forms import Form
 
 Way = Literal["text", "code", "number", "date"]
@@ -129,23 +131,23 @@ def ordering(
     """
     heading, notes = find_field(table, key.name, term)
     column = table.column(heading)
-    blank = blank_mask(column)
-    form = forms.get(heading, Form())
-    pattern, way = form.date, key.way
+    # Of a field with few values, each is read once.
+    few = few_values(column)
+    values, codes = few or (column, slice(None))
+    cells = _Cells(values, blank_mask(values), codes, forms.get(heading, Form()))
+    way = key.way
     if way is None:
-        way, pattern, said = _detected(table, heading, blank, form, term)
+        way, said = _detected(cells, heading, term)
         notes += said
     bad = np.zeros(len(table), np.bool_)
     if way == "number":
-        amounts, is_number = read_amounts(column, form.number)
-        bad = ~is_number & ~blank
-        ranks = number_ranks(amounts)
+        amounts, bad = cells.numbers
+        ranks = number_ranks(amounts)[codes]
     elif way == "date":
-        moments, is_date = read_moments(column, pattern)
-        bad = ~is_date & ~blank
-        ranks = moments.values
+        moments, bad = cells.dates
+        ranks = moments[codes]
     else:
-        ranks = code_ranks(column) if way == "code" else text_ranks(column)
+        ranks = (code_ranks(values) if way == "code" else text_ranks(values))[codes]
     findings: tuple[Finding, ...] = ()
     if bad.any():
         findings = (
@@ -158,27 +160,61 @@ def ordering(
                 filtered(column, bad),
             ),
         )
-    return heading, Ordering(ranks, blank | bad, way, findings, notes)
+    return heading, Ordering(ranks, cells.blank | bad, way, findings, notes)
 
 
-def _detected(
-    table: Table, heading: str, blank: Mask, form: Form, term: str
-) -> tuple[Way, DatePattern | None, tuple[Note, ...]]:
-    column = table.column(heading)
-    _, is_number = read_amounts(column, form.number)
+class _Cells:
+    """
+    The cells of a field, read once however often they are asked for.
+
+    Parameters
+    ----------
+    column, blank
+        Its values, each of which `codes` gives to its cells.
+    """
+
+    def __init__(
+        self, column: Column, blank: Mask, codes: Indices | slice, form: Form
+    ) -> None:
+        self.column = column
+        self._blank = blank
+        self._codes = codes
+        self.blank = blank[codes]
+        self.form = form
+        self.pattern = form.date
+
+    @property
+    def values_filled(self) -> int:
+        """How many of its values are not blank."""
+        return int(np.count_nonzero(~self._blank))
+
+    @functools.cached_property
+    def numbers(self) -> tuple[Amounts, Mask]:
+        """The values as numbers, and which filled cells are none."""
+        amounts, is_number = read_amounts(self.column, self.form.number)
+        return amounts, (~is_number & ~self._blank)[self._codes]
+
+    @functools.cached_property
+    def dates(self) -> tuple[Indices, Mask]:
+        """The values as dates, and which filled cells are none."""
+        moments, is_date = read_moments(self.column, self.pattern)
+        return moments.values, (~is_date & ~self._blank)[self._codes]
+
+
+def _detected(cells: _Cells, heading: str, term: str) -> tuple[Way, tuple[Note, ...]]:
     kind = kind_of(
-        column,
-        blank,
-        ~is_number & ~blank,
-        lambda: ~read_moments(column, form.date)[1] & ~blank,
-        number_is_stated=form.states_number,
-        date_is_stated=form.date is not None,
+        cells.column,
+        cells.blank,
+        cells.numbers[1],
+        lambda: cells.dates[1],
+        number_is_stated=cells.form.states_number,
+        date_is_stated=cells.form.date is not None,
     )
-    if kind in ("number", "date"):
-        return ("number" if kind == "number" else "date"), form.date, ()
-    forms = dates_in_figures(column)
-    if kind != "text" or 2 * forms.count <= int(np.count_nonzero(~blank)):
-        return "text", None, ()
+    if kind == "number" or kind == "date":
+        return kind, ()
+    forms = dates_in_figures(cells.column)
+    if kind != "text" or 2 * forms.count <= cells.values_filled:
+        return "text", ()
     if not forms.is_settled or " or " in forms.pattern:
         raise BadTerms(
             f"'{heading}' holds dates in which day and month could be read both ways: "
@@ -187,9 +223,11 @@ def _detected(
             f"date = 'dd/MM/yyyy'; or order it AS TEXT in `{term}`.",
             field=heading,
         )
+    # Read anew, by the pattern.
+    cells.pattern = DatePattern(forms.pattern)
+    del cells.dates
     said = f"{heading}: its dates are read by the pattern {forms.pattern}."
-    note = Note(said, "To read them otherwise, state their `form`.")
-    return "date", DatePattern(forms.pattern), (note,)
+    return "date", (Note(said, "To read them otherwise, state their `form`."),)
 
 
 def ways_note(

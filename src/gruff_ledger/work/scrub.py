@@ -19,6 +19,7 @@ from gruff_ledger.cells.amounts import constant, exact_of, rounded
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
 from gruff_ledger.cells.keys import index_in
+from gruff_ledger.cells.lettercase import recased
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, moment_text, read_moment
 from gruff_ledger.cells.number import plain_text
@@ -29,7 +30,7 @@ from gruff_ledger.cells.spaces import (
     trimmed,
     without_invisible,
 )
-from gruff_ledger.cells.strings import LOWER, UPPER, WIDE, kinds_in, text_chunks
+from gruff_ledger.cells.strings import WIDE, kinds_in, text_chunks
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
@@ -354,8 +355,8 @@ def _steps(
     if pairs:
         yield lambda column: _mapped(column, pairs, terms.match, used)
     if terms.case:
-        change, kinds = _CASES[terms.case]
-        yield lambda column: _Step(rewritten(column, change, _of_kind(column, kinds)))
+        case = terms.case
+        yield lambda column: _Step(recased(column, case))
     for write in (terms.number_writer(), terms.date_writer()):
         if write is not None:
             yield _rewriting(write, form)
@@ -398,53 +399,6 @@ def _mapped(
     met = {key_at(level, was) for was in used}
     used.update(was for was in pairs if key_at(level, was) in met)
     return _Step(result)
-
-
-def title_case(text: str) -> str:
-    """
-    Write each word with a capital; words are parted by white space and hyphens.
-
-    Examples
-    --------
-    >>> title_case("ANN-marie o'HARA")
-    "Ann-Marie O'hara"
-    """
-    letters = list(text.lower())
-    begins = True
-    for place, mark in enumerate(letters):
-        if begins and mark.isalpha():
-            # One letter can become two: the German sharp s has a title form of its own.
-            letters[place] = mark.title()
-            begins = False
-        elif mark.isspace() or mark in "-\u2010\u2011/(":
-            begins = True
-        elif mark.isalnum():
-            begins = False
-    return "".join(letters)
-
-
-def sentence_case(text: str) -> str:
-    """
-    Write the first letter as a capital and the others small.
-
-    Examples
-    --------
-    >>> sentence_case(" OLD otter")
-    ' Old otter'
-    """
-    small = text.lower()
-    for place, mark in enumerate(small):
-        if mark.isalpha():
-            return small[:place] + mark.title() + small[place + 1 :]
-    return small
-
-
-_CASES: dict[str, tuple[Callable[[str], str], int]] = {
-    "upper": (str.upper, LOWER | WIDE),
-    "lower": (str.lower, UPPER | WIDE),
-    "title": (title_case, LOWER | UPPER | WIDE),
-    "sentence": (sentence_case, LOWER | UPPER | WIDE),
-}
 
 
 def _rewriting(

@@ -80,5 +80,5 @@ def perform(terms: SortTerms, table: Table) -> Outcome:
     in_order = bool((np.diff(places) == 1).all()) if len(places) else True
     if in_order:
         said.append(Note("The records were in this order already."))
-    result = table if in_order else table.take(places)
+    result = table if in_order else table.in_order(places)
     return Outcome(result, findings=tuple(findings), notes=tuple(said))

@@ -1,0 +1,151 @@
+"""Letters written in capitals or small, over whole fields.
+
+Cells of ASCII letters alone are changed byte by byte; the others one by one, each
+distinct text once, because a letter of Unicode can become several.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.distinct import Rewritten, rewritten
+from gruff_ledger.cells.pieces import by_stretches, text_array
+from gruff_ledger.cells.strings import (
+    DIGIT,
+    KINDS,
+    LOWER,
+    UPPER,
+    WIDE,
+    Chunk,
+    kinds_in,
+)
+from gruff_ledger.table import Column, Mask
+
+Case = Literal["upper", "lower", "title", "sentence"]
+
+# What begins a new word, beside white space.
+_WORD_MARKS = "-\u2010\u2011/("
+
+_SPACES_AND_MARKS = np.zeros(256, np.bool_)
+_SPACES_AND_MARKS[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f-/("]] = True
+
+_TO_UPPER = np.arange(256, dtype=np.uint8)
+_TO_UPPER[ord("a") : ord("z") + 1] -= ord("a") - ord("A")
+_TO_LOWER = np.arange(256, dtype=np.uint8)
+_TO_LOWER[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
+
+_Bytes = npt.NDArray[np.uint8]
+
+
+def title_case(text: str) -> str:
+    """
+    Write each word with a capital; words are parted by white space and hyphens.
+
+    Examples
+    --------
+    >>> title_case("ANN-marie o'HARA")
+    "Ann-Marie O'hara"
+    """
+    letters = list(text.lower())
+    begins = True
+    for place, mark in enumerate(letters):
+        if begins and mark.isalpha():
+            # One letter can become two: some have a title form of their own.
+            letters[place] = mark.title()
+            begins = False
+        elif mark.isspace() or mark in _WORD_MARKS:
+            begins = True
+        elif mark.isalnum():
+            begins = False
+    return "".join(letters)
+
+
+def sentence_case(text: str) -> str:
+    """
+    Write the first letter as a capital and the others small.
+
+    Examples
+    --------
+    >>> sentence_case(" OLD otter")
+    ' Old otter'
+    """
+    small = text.lower()
+    for place, mark in enumerate(small):
+        if mark.isalpha():
+            return small[:place] + mark.title() + small[place + 1 :]
+    return small
+
+
+_ONE_BY_ONE: dict[Case, Callable[[str], str]] = {
+    "upper": str.upper,
+    "lower": str.lower,
+    "title": title_case,
+    "sentence": sentence_case,
+}
+
+
+def recased(column: Column, case: Case) -> Rewritten:
+    """
+    Write the letters of a field in capitals or small.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    case : str
+        ``upper``, ``lower``, ``title`` or ``sentence``.
+    """
+    n = len(column)
+    slow, changed = np.zeros(n, np.bool_), np.zeros(n, np.bool_)
+
+    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
+        (chunk,) = chunks
+        new, odd = _bytes_recased(chunk, case)
+        slow[where] = odd
+        differs = np.flatnonzero(new != chunk.bytes)
+        if not len(differs):
+            return [chunk.array]
+        cells = np.searchsorted(chunk.offsets, differs, side="right") - 1
+        fast = ~odd[cells]
+        changed[where.start + cells[fast]] = True
+        if not fast.all():
+            new[differs[~fast]] = chunk.bytes[differs[~fast]]
+        return [text_array(new, np.diff(chunk.offsets))]
+
+    (result,) = by_stretches([column], of_stretch)
+    if not slow.any():
+        return Rewritten(result, changed)
+    again = rewritten(result, _ONE_BY_ONE[case], slow)
+    return Rewritten(again.column, changed | again.changed)
+
+
+def _bytes_recased(chunk: Chunk, case: Case) -> tuple[_Bytes, Mask]:
+    """Return the bytes of cells in another case, and the cells it is not true of."""
+    odd: Mask = (kinds_in(chunk) & WIDE) != 0
+    if case == "upper":
+        return _TO_UPPER[chunk.bytes], odd
+    new = _TO_LOWER[chunk.bytes]
+    if case == "lower" or not len(new):
+        return new, odd
+    starts = chunk.offsets[:-1][np.diff(chunk.offsets) > 0]
+    begins = np.zeros(len(new), np.bool_)
+    kinds = KINDS[chunk.bytes]
+    is_letter = (kinds & (LOWER | UPPER)) != 0
+    if case == "title":
+        begins[1:] = _SPACES_AND_MARKS[chunk.bytes[:-1]]
+    begins[starts] = True
+    # A letter behind another mark: whether a word begins lies further back.
+    unclear = is_letter & ~begins
+    unclear[1:] &= (kinds[:-1] & (LOWER | UPPER | DIGIT)) == 0
+    if case == "sentence":
+        # Here a first letter that is not at the start is all that is unclear.
+        unclear[:] = False
+        unclear[starts] = ~is_letter[starts]
+    at = np.flatnonzero(unclear)
+    odd[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
+    capitals = np.flatnonzero(begins & is_letter)
+    new[capitals] = _TO_UPPER[new[capitals]]
+    return new, odd
