@@ -189,11 +189,11 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     def columns(self) -> tuple[Column, ...]:
         """The array of each field, in the order of the headings."""
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
-        return tuple(work(_column, self.held))
+        return tuple(work(column_of, self.held))
 
     def column(self, heading: str) -> Column:
         """Return the array of a field, by its exact heading."""
-        return _column(self.held[self.headings.index(heading)])
+        return column_of(self.held[self.headings.index(heading)])
 
     def records(self, start: int = 0, stop: int | None = None) -> list[tuple[str, ...]]:
         """Return a few records as tuples of text, for showing and for tests."""
@@ -232,7 +232,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         return [
             filtered(held.base.slice(base.start, len(mask)), mask)
             if _is_pending(held) and held.wanted is wanted
-            else _column(held).slice(start, count)
+            else column_of(held).slice(start, count)
             for held in self.held
         ]
 
@@ -242,7 +242,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
 
         def kept(held: Held) -> Kept:
             if not _is_pending(held):
-                return Kept(_column(held), mask)
+                return Kept(column_of(held), mask)
             if id(held.wanted) not in narrowed:
                 wanted = held.wanted.copy()
                 wanted[wanted] = mask
@@ -261,12 +261,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             few[indices] = True
             return self.filter(few).take((np.cumsum(few) - 1)[indices])
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
-        columns = tuple(work(lambda held: taken(_column(held), indices), self.held))
+        columns = tuple(work(lambda held: taken(column_of(held), indices), self.held))
         return Table(self.headings, columns, self.origin.pick(indices), self.name)
 
     def in_order(self, order: Indices) -> Table:
         """Return all records in another order, given by their indices."""
-        held = tuple(Moved(_column(each), order) for each in self.held)
+        held = tuple(Moved(column_of(each), order) for each in self.held)
         return Table(self.headings, held, self.origin.pick(order), self.name)
 
     def before_order(self) -> tuple[Table, Indices] | None:
@@ -325,7 +325,8 @@ def _is_pending(held: Any) -> TypeGuard[Kept]:
     return isinstance(held, Kept) and held.made is None
 
 
-def _column(held: Held) -> Column:
+def column_of(held: Held) -> Column:
+    """Return the array of a field, however it is held."""
     return held.column() if isinstance(held, Kept | Moved) else held
 
 

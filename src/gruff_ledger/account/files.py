@@ -17,8 +17,10 @@ from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import (
     Column,
+    Held,
     Origin,
     Table,
+    column_of,
     concat_columns,
     constant_column,
     number_column,
@@ -139,19 +141,23 @@ def _text_column(aside: SetAside) -> Column:
     return text_column(aside.text)
 
 
-def _fields_or_blank(table: Table, headings: Sequence[str]) -> list[Column]:
+def _fields_or_blank(table: Table, headings: Sequence[str]) -> list[Held]:
     """Return a field for each heading, blank where the list has none."""
-    fields = dict(zip(table.headings, table.columns, strict=True))
+    fields = dict(zip(table.headings, table.held, strict=True))
     blank = constant_column("", len(table))
     return [fields.get(heading, blank) for heading in headings]
 
 
-def _stacked(headings: Sequence[str], parts: Sequence[Sequence[Column]]) -> Table:
-    columns = tuple(
-        concat_columns([part[place] for part in parts])
-        for place in range(len(headings))
-    )
-    n = len(columns[0]) if columns else 0
+def _stacked(headings: Sequence[str], parts: Sequence[Sequence[Held]]) -> Table:
+    n = sum(len(part[0]) for part in parts)
+    if len(parts) == 1:
+        # Columns of which only some records are kept stay so until they are written.
+        columns = tuple(parts[0])
+    else:
+        columns = tuple(
+            concat_columns([column_of(part[place]) for part in parts])
+            for place in range(len(headings))
+        )
     return Table(tuple(headings), columns, Origin.counted(0, 1, n), "the ledger")
 
 

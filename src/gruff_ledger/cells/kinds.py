@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 
 from gruff_ledger.cells.dates import DateForms, chunk_dates
+from gruff_ledger.cells.moments import read_moment
 from gruff_ledger.cells.strings import DIGIT, kinds_in, text_chunks
 from gruff_ledger.table import Column, Mask
 
@@ -17,7 +18,7 @@ Kind = Literal["number", "code", "date", "text", "blank"]
 def kind_of(
     column: Column,
     blank: Mask,
-    not_numbers: Mask,
+    not_numbers: Callable[[], Mask],
     not_dates: Callable[[], Mask],
     *,
     number_is_stated: bool = False,
@@ -29,10 +30,9 @@ def kind_of(
     Parameters
     ----------
     column : Column, n cells
-    blank, not_numbers : ndarray of bool, shape (n,)
-        The blank cells, and the others that are no numbers.
-    not_dates : callable
-        Returns the filled cells that are no dates, where that is asked.
+    blank : ndarray of bool, shape (n,)
+    not_numbers, not_dates : callable
+        Return the filled cells that are no numbers, or no dates, where that is asked.
     number_is_stated, date_is_stated : bool
         Whether it was stated how numbers or dates are written: then it holds such.
 
@@ -48,9 +48,17 @@ def kind_of(
     filled = int(np.count_nonzero(~blank))
     if not filled:
         return "blank"
-    if 2 * int(np.count_nonzero(not_numbers)) < filled:
-        return "code" if _has_leading_zeros(column) else "number"
-    return "date" if 2 * int(np.count_nonzero(not_dates())) < filled else "text"
+    # No cell is both, so that either can be asked first: the likelier, as one shows.
+    first = column[int(np.argmin(blank[: len(column)]))].as_py()
+    kinds: list[tuple[Kind, Callable[[], Mask]]]
+    kinds = [("number", not_numbers), ("date", not_dates)]
+    if read_moment(first) is not None:
+        kinds.reverse()
+    for kind, others in kinds:
+        if 2 * int(np.count_nonzero(others())) < filled:
+            is_code = kind == "number" and _has_leading_zeros(column)
+            return "code" if is_code else kind
+    return "text"
 
 
 def _has_leading_zeros(column: Column) -> bool:

@@ -23,15 +23,18 @@ from gruff_ledger.cells.strings import (
     Chunk,
     kinds_in,
 )
-from gruff_ledger.table import Column, Mask
+from gruff_ledger.table import Column, Indices, Mask
 
 Case = Literal["upper", "lower", "title", "sentence"]
 
 # What begins a new word, beside white space.
 _WORD_MARKS = "-\u2010\u2011/("
 
-_SPACES_AND_MARKS = np.zeros(256, np.bool_)
-_SPACES_AND_MARKS[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f-/("]] = True
+# What a byte before a letter says of it.
+_OTHER, _IN_WORD, _PARTS_WORDS = range(3)
+_ROLES = np.full(256, _OTHER, np.uint8)
+_ROLES[(KINDS & (LOWER | UPPER | DIGIT)) != 0] = _IN_WORD
+_ROLES[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f-/("]] = _PARTS_WORDS
 
 _TO_UPPER = np.arange(256, dtype=np.uint8)
 _TO_UPPER[ord("a") : ord("z") + 1] -= ord("a") - ord("A")
@@ -124,28 +127,32 @@ def recased(column: Column, case: Case) -> Rewritten:
 
 def _bytes_recased(chunk: Chunk, case: Case) -> tuple[_Bytes, Mask]:
     """Return the bytes of cells in another case, and the cells it is not true of."""
-    odd: Mask = (kinds_in(chunk) & WIDE) != 0
+    odd = np.zeros(len(chunk.array), np.bool_)
+    if not len(chunk.bytes):
+        return chunk.bytes, odd
+    if chunk.bytes.max() >= 128:
+        odd = (kinds_in(chunk) & WIDE) != 0
     if case == "upper":
         return _TO_UPPER[chunk.bytes], odd
     new = _TO_LOWER[chunk.bytes]
-    if case == "lower" or not len(new):
+    if case == "lower":
         return new, odd
+    is_letter = (new >= ord("a")) & (new <= ord("z"))
     starts = chunk.offsets[:-1][np.diff(chunk.offsets) > 0]
-    begins = np.zeros(len(new), np.bool_)
-    kinds = KINDS[chunk.bytes]
-    is_letter = (kinds & (LOWER | UPPER)) != 0
     if case == "title":
-        begins[1:] = _SPACES_AND_MARKS[chunk.bytes[:-1]]
-    begins[starts] = True
-    # A letter behind another mark: whether a word begins lies further back.
-    unclear = is_letter & ~begins
-    unclear[1:] &= (kinds[:-1] & (LOWER | UPPER | DIGIT)) == 0
-    if case == "sentence":
-        # Here a first letter that is not at the start is all that is unclear.
-        unclear[:] = False
-        unclear[starts] = ~is_letter[starts]
-    at = np.flatnonzero(unclear)
-    odd[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
-    capitals = np.flatnonzero(begins & is_letter)
-    new[capitals] = _TO_UPPER[new[capitals]]
+        # What stands before a letter; at the start of a cell, as good as a space.
+        before = np.empty(len(new), np.uint8)
+        before[1:] = _ROLES[chunk.bytes[:-1]]
+        before[starts] = _PARTS_WORDS
+        capital = is_letter & (before == _PARTS_WORDS)
+        # Behind another mark: whether a word begins lies further back.
+        unclear: Indices = np.flatnonzero(is_letter & (before == _OTHER))
+    else:
+        capital = np.zeros(len(new), np.bool_)
+        capital[starts] = is_letter[starts]
+        # Of a cell that begins with no letter, the first one lies further on.
+        unclear = starts[~is_letter[starts]].astype(np.int64)
+    if len(unclear):
+        odd[np.searchsorted(chunk.offsets, unclear, side="right") - 1] = True
+    new -= capital * np.uint8(ord("a") - ord("A"))
     return new, odd

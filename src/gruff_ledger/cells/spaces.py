@@ -14,7 +14,7 @@ import numpy.typing as npt
 from gruff_ledger.cells.blank import BLANK_CHARACTERS, INVISIBLE, WHITE_SPACE
 from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
 from gruff_ledger.cells.pieces import by_stretches, sliced
-from gruff_ledger.cells.strings import KINDS, WIDE, Chunk, text_chunks
+from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, filtered, mapped
 
 _Places = npt.NDArray[Any]  # of int32 or int64
@@ -156,7 +156,7 @@ def squeezable(column: Column) -> Mask:
             return np.zeros(n, np.bool_)
         marks = in_row[chunk.bytes]
         # Two spaces in a row, or white space that is none, or what is not ASCII.
-        odd = (KINDS[chunk.bytes] == WIDE) | (marks == 3)
+        odd = (chunk.bytes >= 128) | (marks == 3)
         odd[1:] |= (marks[1:] != 0) & (marks[:-1] != 0)
         at = np.flatnonzero(odd)
         found = np.zeros(n, np.bool_)

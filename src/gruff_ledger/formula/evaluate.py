@@ -314,11 +314,10 @@ class Evaluation:
         """
         if cells.field in self._kinds:
             return self._kinds[cells.field]
-        _, not_numbers = self.as_numbers(cells)
         kind = kind_of(
             cells.column,
             cells.blank,
-            not_numbers,
+            lambda: self.as_numbers(cells)[1],
             lambda: self.as_dates(cells)[1],
             number_is_stated=cells.number != PLAIN,
             date_is_stated=cells.date is not None,

@@ -449,7 +449,7 @@ def is_in(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a IN (b, c)``."""
     value, *others = args
     place = call.args[0].place
-    if isinstance(value, Cells) and all(isinstance(each, Texts) for each in others):
+    if isinstance(value, Cells) and len(others) > _FEW_TEXTS:
         found = _in_texts(value, others)
         if found is not None:
             return found
@@ -460,10 +460,16 @@ def is_in(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
     return either(evaluation, call._replace(args=call.args[1:]), truths)
 
 
+# Up to so many, comparing with each in turn is faster.
+_FEW_TEXTS = 8
+
+
 def _in_texts(value: Cells, others: Sequence[Value]) -> Truths | None:
     """Look texts up all at once, where they are written in the formula."""
     texts = [each for each in others if isinstance(each, Texts)]
-    if any(len(text.column) != 1 or text.blank.any() for text in texts):
+    if len(texts) < len(others) or any(
+        len(text.column) != 1 or text.blank.any() for text in texts
+    ):
         return None
     known = [text.column[0].as_py() for text in texts]
     return Truths((index_in(value.column, known) >= 0) & ~value.blank, value.blank)

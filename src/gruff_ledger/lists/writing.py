@@ -28,6 +28,9 @@ _STRETCH_RECORDS = 1 << 14
 # Lines that are put in order lie in one array, whose offsets are 32-bit numbers.
 _MOST_BYTES_IN_LINES = 1 << 30
 
+# Cells looked at before all are, to see whether a column could be constant.
+_FEW_CELLS = 10
+
 _BYTE_ORDER_MARK = "\ufeff"
 
 
@@ -190,12 +193,25 @@ def _lines_with_quotes(columns: list[Column], delimiter: str, line_end: str) -> 
     return chunk_of(compute.binary_join_element_wise(line, "", line_end))
 
 
+def _is_constant(column: Any) -> bool:
+    """Tell whether all cells are equal, as in a field of the ledger they often are."""
+    chunk = chunk_of(column)
+    lengths = np.diff(chunk.offsets)
+    if (lengths != lengths[0]).any():
+        return False
+    rows = chunk.bytes.reshape(len(lengths), lengths[0])
+    return bool((rows == rows[0]).all())
+
+
 def _quoted_column(column: Any, delimiter: str) -> Any:
     import pyarrow.compute as compute
 
     data = chunk_of(column).bytes
     if not any(np.any(data == ord(mark)) for mark in f'{delimiter}"\r\n'):
         return column
+    if len(set(column.slice(0, _FEW_CELLS).to_pylist())) == 1 and _is_constant(column):
+        cell = _quoted_if_needed(column[0].as_py(), delimiter)
+        return pa.repeat(pa.scalar(cell, pa.string()), len(column))
     special = f'[{"".join(chr(92) + mark for mark in delimiter)}"\\r\\n]'
     needed = compute.match_substring_regex(column, special)
     doubled = compute.replace_substring(column, '"', '""')

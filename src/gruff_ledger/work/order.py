@@ -205,7 +205,7 @@ def _detected(cells: _Cells, heading: str, term: str) -> tuple[Way, tuple[Note, 
     kind = kind_of(
         cells.column,
         cells.blank,
-        cells.numbers[1],
+        lambda: cells.numbers[1],
         lambda: cells.dates[1],
         number_is_stated=cells.form.states_number,
         date_is_stated=cells.form.date is not None,

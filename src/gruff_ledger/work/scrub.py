@@ -17,7 +17,12 @@ from msgspec import Meta
 
 from gruff_ledger.cells.amounts import constant, exact_of, rounded
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
+from gruff_ledger.cells.distinct import (
+    Rewritten,
+    few_values,
+    rewritten,
+    with_cells,
+)
 from gruff_ledger.cells.keys import index_in
 from gruff_ledger.cells.lettercase import recased
 from gruff_ledger.cells.match import key_at
@@ -250,14 +255,13 @@ def perform(
     told = list(notes + more)
     used: set[str] = set()
     for heading in fields:
-        was = now = table.column(heading)
-        changed = np.zeros(len(table), np.bool_)
+        was = table.column(heading)
         form = forms.get(heading, Form())
-        for step in _steps(terms, form, pairs, used):
-            done, unread = step(now)
-            now, changed = done.column, changed | done.changed
-            if unread is not None and unread.any():
-                findings.append(_finding(terms, table, heading, was, unread))
+        now, changed, unread = _scrubbed(
+            was, terms, list(_steps(terms, form, pairs, used))
+        )
+        if unread.any():
+            findings.append(_finding(terms, table, heading, was, unread))
         if changed.any():
             held[heading] = now
             # A cell that two steps changed may be what it was.
@@ -271,6 +275,28 @@ def perform(
         told.append(_unused_note(unused, pairs))
     result = table.with_fields(table.headings, [held[each] for each in table.headings])
     return Outcome(result, (), tuple(changes), tuple(findings), tuple(told))
+
+
+def _scrubbed(
+    column: Column, terms: ScrubTerms, steps: list[Callable[[Column], _Step]]
+) -> tuple[Column, Mask, Mask]:
+    """Return a field after all steps, the cells that changed, and those not read."""
+    # Of a field with few values, each is scrubbed once; but what stands above a cell
+    # is not to be told from its value.
+    few = None if terms.above else few_values(column)
+    now = column if few is None else few[0]
+    changed, unread = np.zeros(len(now), np.bool_), np.zeros(len(now), np.bool_)
+    for step in steps:
+        done, bad = step(now)
+        now, changed = done.column, changed | done.changed
+        if bad is not None:
+            unread |= bad
+    if few is None:
+        return now, changed, unread
+    codes = few[1]
+    if changed.any():
+        now = taken(now, codes)
+    return now, changed[codes], unread[codes]
 
 
 def _pairs(terms: ScrubTerms, references: Mapping[str, Table]) -> dict[str, str]:
