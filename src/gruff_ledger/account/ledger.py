@@ -83,6 +83,11 @@ class Line(msgspec.Struct, frozen=True, eq=False):
         return sum(len(aside.table) for aside in self.aside)
 
     @property
+    def records_made(self) -> int:
+        """How many records it made: of others, or to hold figures on others."""
+        return self.made if self.summed is None else self.records_out
+
+    @property
     def cells_changed(self) -> int:
         """How many cells were changed."""
         return sum(len(change.origin) for change in self.changes)
@@ -202,8 +207,7 @@ class Account(msgspec.Struct):
             left_out=sum(line.left_out for line in sources),
             set_aside=sum(line.records_aside for line in lines),
             records_out=sum(line.records_out for line in ends),
-            made=sum(line.records_out for line in summing)
-            + sum(line.made for line in lines),
+            made=sum(line.records_made for line in lines),
             summed=sum(line.summed or 0 for line in summing),
             referred=sum(
                 line.records_in

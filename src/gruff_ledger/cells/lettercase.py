@@ -11,6 +11,7 @@ from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from gruff_ledger.cells.distinct import Rewritten, rewritten
 from gruff_ledger.cells.pieces import by_stretches, text_array
@@ -22,8 +23,9 @@ from gruff_ledger.cells.strings import (
     WIDE,
     Chunk,
     kinds_in,
+    text_chunks,
 )
-from gruff_ledger.table import Column, Indices, Mask
+from gruff_ledger.table import Column, Indices, Mask, taken
 
 Case = Literal["upper", "lower", "title", "sentence"]
 
@@ -123,6 +125,20 @@ def recased(column: Column, case: Case) -> Rewritten:
         return Rewritten(result, changed)
     again = rewritten(result, _ONE_BY_ONE[case], slow)
     return Rewritten(again.column, changed | again.changed)
+
+
+def one_case_mask(column: Column) -> Mask:
+    """Mark the cells whose letters are all capitals, or all small."""
+    parts: list[Mask] = []
+    for chunk in text_chunks(column):
+        kinds = kinds_in(chunk) & (UPPER | LOWER | WIDE)
+        parts.append((kinds == UPPER) | (kinds == LOWER))
+        wide = np.flatnonzero((kinds & WIDE) != 0)
+        # Beyond ASCII, each distinct text is asked.
+        texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
+        known = {text: text.isupper() or text.islower() for text in set(texts)}
+        parts[-1][wide] = [known[text] for text in texts]
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
 
 
 def _bytes_recased(chunk: Chunk, case: Case) -> tuple[_Bytes, Mask]:

@@ -148,6 +148,7 @@ def account_view(account: Account, balance: Balance) -> ScreenTable:
     changed = sum(line.cells_changed for line in lines)
     figures = [
         _Figure("in", lambda line: line.records_in, balance.records_in),
+        _Figure("made", lambda line: line.records_made, balance.made, True),
         _Figure("out", lambda line: line.records_out, balance.records_out),
         _Figure("set\naside", lambda line: line.records_aside, balance.set_aside, True),
         _Figure("blank\nat end", lambda line: line.left_out, balance.left_out, True),

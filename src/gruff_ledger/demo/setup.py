@@ -17,6 +17,7 @@ _FILES = (
     "incoming/north-quay.csv",
     "incoming/south_quay.csv",
     "incoming/east-quay.txt",
+    "incoming/guests.csv",
 )
 _FOLDER = "gruff-demo"
 

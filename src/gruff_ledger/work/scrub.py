@@ -24,7 +24,7 @@ from gruff_ledger.cells.distinct import (
     with_cells,
 )
 from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.lettercase import recased
+from gruff_ledger.cells.lettercase import Case, one_case_mask, recased
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, moment_text, read_moment
 from gruff_ledger.cells.number import plain_text
@@ -104,6 +104,13 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
             "or only the first."
         ),
     ] = None
+    odd_only: Annotated[
+        bool,
+        Meta(
+            description="Change the case only of cells that are all in capitals or all "
+            "in small letters."
+        ),
+    ] = False
     number: Annotated[
         str | None,
         Meta(
@@ -161,6 +168,12 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
                 "a field has numbers or dates, not both.",
                 "Rewrite them one after the other.",
                 term="date",
+            )
+        if self.odd_only and self.case is None:
+            raise BadTerms(
+                "it is about letter case, and that stays.",
+                "Give `case` too.",
+                term="odd-only",
             )
         if self.fill is not None and is_blank(self.fill):
             raise BadTerms(
@@ -382,7 +395,7 @@ def _steps(
         yield lambda column: _mapped(column, pairs, terms.match, used)
     if terms.case:
         case = terms.case
-        yield lambda column: _Step(recased(column, case))
+        yield lambda column: _recased(column, case, odd_only=terms.odd_only)
     for write in (terms.number_writer(), terms.date_writer()):
         if write is not None:
             yield _rewriting(write, form)
@@ -425,6 +438,18 @@ def _mapped(
     met = {key_at(level, was) for was in used}
     used.update(was for was in pairs if key_at(level, was) in met)
     return _Step(result)
+
+
+def _recased(column: Column, case: Case, *, odd_only: bool) -> _Step:
+    if not odd_only:
+        return _Step(recased(column, case))
+    odd = one_case_mask(column)
+    if not odd.any():
+        return _Step(Rewritten(column, odd))
+    done = recased(filtered(column, odd), case)
+    changed = odd.copy()
+    changed[odd] = done.changed
+    return _Step(Rewritten(with_cells(column, odd, done.column), changed))
 
 
 def _rewriting(

@@ -193,19 +193,20 @@ def _warned(fact: FieldFacts) -> list[Warned]:
     field = fact.field
     shell = shell_quoted(format_names([field]))
     see = f"See them: gruff count LIST --by {shell}"
+    scrub = f"Settle them: gruff scrub LIST --fields {shell}"
     alike = f"See the spellings: gruff count LIST --by {shell} --match letters"
     said: list[tuple[str, int, str, str]] = [
         (
             "stray spaces",
             fact.stray_spaces,
             "with a space before, after or doubled within",
-            alike,
+            f"{scrub} --trim --squeeze",
         ),
         (
             "no-break spaces",
             fact.no_break_spaces,
             "with a no-break space or an invisible character",
-            alike,
+            f"{scrub} --no-invisible --trim --squeeze",
         ),
         ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
         (
@@ -254,7 +255,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
                 fact.odd_case,
                 f"{_cells(fact.odd_case)} all in capitals or all in small letters, "
                 "where most have both",
-                see,
+                f"{scrub} --case title --odd-only",
                 fact.first_of("mixed case"),
             )
         )
