@@ -47,9 +47,7 @@ class GuideTest(unittest.TestCase):
         words = re.compile(r"'[^']*'|\"[^\"]*\"|[A-Z_]{2,}")
         for formula, expected in self.examples:
             small = words.sub(
-                lambda match: (
-                    match[0] if match[0][0] in "'\"" else match[0].lower()
-                ),
+                lambda match: match[0] if match[0][0] in "'\"" else match[0].lower(),
                 formula,
             )
             with self.subTest(formula=small):

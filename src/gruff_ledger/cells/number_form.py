@@ -175,7 +175,7 @@ class NumberPattern(NamedTuple):
         >>> number_pattern("#,##0.00").write(Decimal("-1234567.5"))
         '-1,234,567.50'
         """
-        text = plain_text(abs(number))
+        text = plain_text(number.copy_abs())
         whole, _, part = text.partition(".")
         part = part.rstrip("0")
         if len(part) > self.most_part:

@@ -85,6 +85,8 @@ class Cuts(NamedTuple):
         The cells that are cut one by one; the arrays above have none of theirs.
     texts : list of (text, spans)
         The distinct slow cells, with the places of their delimiters.
+    unquotes : bool
+        Whether quotes around their parts are taken off.
     codes : ndarray of int64
         For each slow cell, which of the texts it is.
     """
@@ -95,6 +97,7 @@ class Cuts(NamedTuple):
     counts: Indices
     slow: Mask
     texts: list[tuple[str, list[Span]]]
+    unquotes: bool
     codes: Indices
 
 
@@ -147,9 +150,11 @@ def _after_quoted(text: str, at: int, expression: re.Pattern[str]) -> int | None
     return None
 
 
-def pieces_of(text: str, spans: Sequence[Span]) -> list[str]:
+def pieces_of(text: str, spans: Sequence[Span], *, unquote: bool = True) -> list[str]:
     """
     Return the parts of a text between delimiters, without quotes around them.
+
+    Quotes stay where `unquote` is false.
 
     Examples
     --------
@@ -159,7 +164,7 @@ def pieces_of(text: str, spans: Sequence[Span]) -> list[str]:
     starts = [0, *(end for _, end in spans)]
     ends = [*(start for start, _ in spans), len(text)]
     pieces = [text[start:end] for start, end in zip(starts, ends, strict=True)]
-    return [_unquoted(piece) for piece in pieces]
+    return [_unquoted(piece) for piece in pieces] if unquote else pieces
 
 
 def _unquoted(piece: str) -> str:
@@ -193,7 +198,9 @@ def find_cuts(column: Column, cutting: Cutting) -> Cuts:
     starts = [each[0] for each in found]
     length = len(cutting.delimiters[0].encode("utf-8"))
     ends = [each + length for each in starts]
-    return Cuts(starts, ends, [each[1] for each in found], counts, slow, texts, codes)
+    cells = [each[1] for each in found]
+    quotes = cutting.respects_quotes
+    return Cuts(starts, ends, cells, counts, slow, texts, quotes, codes)
 
 
 def _concatenated(parts: list[Any], kind: type) -> Any:
@@ -209,13 +216,13 @@ def _cuts_of_chunk(
     n = len(chunk.array)
     at = _occurrences(chunk, delimiters)
     cells = _cells_at(chunk, at)
+    slow = np.zeros(n, np.bool_)
+    if len({len(text) for text in delimiters}) > 1 or (length > 1 < len(delimiters)):
+        slow[cells] = True
     # One that reaches into the next cell is none.
     inside = at + length <= chunk.offsets[1:][cells]
     at, cells = at[inside], cells[inside]
-    slow = np.zeros(n, np.bool_)
-    if len(delimiters) > 1 and length > 1:
-        slow[cells] = True
-    elif len(at) > 1:
+    if len(at) > 1:
         overlap = (np.diff(at) < length) & (cells[1:] == cells[:-1])
         slow[cells[1:][overlap]] = True
     if cutting.respects_quotes:
@@ -278,7 +285,11 @@ def cut(
     columns = [_column_of(arrays) for arrays in made]
     if cuts.slow.any():
         pieces = [
-            pieces_of(text, _fitting(spans, wanted, from_the_end=from_the_end))
+            pieces_of(
+                text,
+                _fitting(spans, wanted, from_the_end=from_the_end),
+                unquote=cuts.unquotes,
+            )
             for text, spans in cuts.texts
         ]
         filled = [each + [""] * (wanted - len(each)) for each in pieces]
@@ -356,7 +367,7 @@ def all_parts(column: Column, cuts: Cuts) -> tuple[Column, Indices]:
 
 def _all_parts_one_by_one(column: Column, cuts: Cuts) -> tuple[Column, Indices]:
     """Do the same where some cells have quotes, which is rare, with Python's texts."""
-    slow = [pieces_of(text, spans) for text, spans in cuts.texts]
+    slow = [pieces_of(text, spans, unquote=cuts.unquotes) for text, spans in cuts.texts]
     codes = np.full(len(column), -1, np.int64)
     codes[cuts.slow] = cuts.codes
     most = int(cuts.counts.max(initial=1))
@@ -396,13 +407,14 @@ def parts_by_widths(
 
     def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
         (chunk,) = chunks
-        low = chunk.offsets[:-1].astype(np.int64)
-        edges = bounds(low, chunk.offsets[1:].astype(np.int64))
+        high = chunk.offsets[1:].astype(np.int64)
+        # Of cells whose characters are not bytes nothing is taken here.
+        low = np.where(wide[where], high, chunk.offsets[:-1])
+        edges = bounds(low, high)
         return [sliced(chunk, start, end) for start, end in pairwise(edges)]
 
     columns = by_stretches([column], of_stretch, len(widths))
     if wide.any():
-        # In these, characters are not bytes.
         texts, codes = distinct(filtered(column, wide))
         lengths[wide] = np.array([len(text) for text in texts], np.int64)[codes]
         edges = [bounds(0, len(text)) for text in texts]

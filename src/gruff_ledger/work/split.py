@@ -289,7 +289,9 @@ def _names(
     cutting: Cutting, heading: str, most: int
 ) -> tuple[tuple[str, ...], tuple[Note, ...]]:
     """Name the new fields by the parts of the heading, or number them."""
-    pasted = tuple(map(trim, pieces_of(heading, cuts_in(heading, cutting))))
+    spans = cuts_in(heading, cutting)
+    quotes = cutting.respects_quotes
+    pasted = tuple(map(trim, pieces_of(heading, spans, unquote=quotes)))
     if len(pasted) > 1:
         told = f"The heading was split too: the new fields are {format_names(pasted)}."
         return pasted, (Note(told, "To name them otherwise, use `into`."),)

@@ -1,0 +1,106 @@
+"""Tests of the forms numbers are written in."""
+
+import unittest
+from decimal import Decimal
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gruff_ledger.cells.number_form import (
+    PLAIN,
+    NumberForm,
+    in_plain_form,
+    number_pattern,
+)
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import text_column
+
+COMMA = NumberForm(decimal=",", group=".")
+
+
+class ReadingTest(unittest.TestCase):
+    def test_stated_forms(self) -> None:
+        money = NumberForm(decimal=",", group=".", currency="€", brackets=True)
+        behind = NumberForm(trailing_minus=True, currency="GBP", group=",")
+        for form, text, expected in (
+            (COMMA, "1.250,50", "1250.50"),
+            (COMMA, "1250,5", "1250.5"),
+            (COMMA, " -7 ", "-7"),
+            (COMMA, "1.25", None),
+            (COMMA, "1.2500", None),
+            (COMMA, "1.250.50", None),
+            (money, "1.250,50 €", "1250.50"),
+            (money, "€ 3", "3"),
+            (money, "-€3", "-3"),
+            (money, "€-3", "-3"),
+            (money, "(3,5 €)", "-3.5"),
+            (money, "(-3)", None),
+            (money, "€3€", None),
+            (money, "--3", None),
+            (behind, "1,250.50-", "-1250.50"),
+            (behind, "GBP 12-", "-12"),
+            (behind, "-12-", None),
+            (NumberForm(percent=True), "12.5 %", "0.125"),
+            (NumberForm(percent=True), "12.5", "12.5"),
+            (NumberForm(percent=True), "5%%", None),
+            (NumberForm(group=" "), "1\u202f250\u202f000", "1250000"),
+            (NumberForm(group=" "), "1 250\u00a0000", None),
+            (NumberForm(group="'"), "1\u2019250", "1250"),
+            (NumberForm(group=","), "12,34,567", "1234567"),
+            (NumberForm(group=","), ",250", None),
+            (NumberForm(decimal=","), "\u22125,5", "-5.5"),
+            (COMMA, "", None),
+            (COMMA, "n/a", None),
+            (COMMA, ",", None),
+            (PLAIN, "1,5", None),
+        ):
+            with self.subTest(form=form, text=text):
+                number = form.read(text)
+                self.assertEqual(
+                    number, None if expected is None else Decimal(expected)
+                )
+
+    def test_numbers_of_any_length_are_exact(self) -> None:
+        text = "9" * 40 + "," + "1" * 20
+        self.assertEqual(str(COMMA.read(text)), text.replace(",", "."))
+        share = NumberForm(percent=True).read("1" * 40 + "%")
+        self.assertEqual(f"{share:f}", "1" * 38 + ".11")
+
+    def test_what_is_no_number_in_the_form_is_none_in_the_plain_one(self) -> None:
+        column = in_plain_form(text_column(["1,5", "1.5", " ", "x"]), COMMA)
+        self.assertEqual(column.to_pylist(), ["1.5", "?", " ", "?"])
+
+
+class PatternTest(unittest.TestCase):
+    def test_numbers_are_written(self) -> None:
+        for pattern, number, expected in (
+            ("#,##0.00", "-1234567.5", "-1,234,567.50"),
+            ("0.##", "3.50", "3.5"),
+            ("0.##", "3", "3"),
+            ("0000", "7", "0007"),
+            ("#,##,##0", "1234567", "12,34,567"),
+            ("#.00", "0.5", ".50"),
+            ("#", "0", "0"),
+            ("0.0", "-0.00", "0.0"),
+            ("0.00 'EUR'", "2", "2.00 EUR"),
+            ("€#,##0", "1250", "€1,250"),
+            ("0.00", "1.255", None),
+        ):
+            with self.subTest(pattern=pattern, number=number):
+                self.assertEqual(
+                    number_pattern(pattern).write(Decimal(number)), expected
+                )
+
+    @given(st.decimals(allow_nan=False, allow_infinity=False, places=2))
+    def test_what_is_written_reads_back(self, number: Decimal) -> None:
+        text = number_pattern("#,##0.00").write(number)
+        self.assertEqual(NumberForm(group=",").read(text or ""), number)
+
+    def test_patterns_that_are_none(self) -> None:
+        for pattern in ("", "x", "0.00E0", "#0%", "0;0", "0,0,", "00#", "0.0.0"):
+            with self.subTest(pattern=pattern), self.assertRaises(BadTerms):
+                number_pattern(pattern)
+
+
+if __name__ == "__main__":
+    unittest.main()
