@@ -33,8 +33,9 @@ if TYPE_CHECKING:
 
 # A formula that a person writes has a few hundred characters.
 MOST_CHARACTERS = 10_000
-# Brackets, functions and cases in one another; the parser's own stack bears far more.
-MOST_NESTED = 64
+# Brackets, functions and cases in one another: each takes a score of Python's calls, of
+# which a thousand may be open.
+MOST_NESTED = 32
 
 # The parser sees to values, operators between them, brackets and calls; what binds
 # closer is settled by `_Expression`. With a rule for each level its tables would take a
