@@ -329,6 +329,40 @@ class SameByDocketTest(FolderTest):
             ("--by", "Berth", "--match", "loose", "--order", "value", "--over", "1"),
             'by = "Berth"\nmatch = "loose"\norder = "value"\nover = 1',
         ),
+        "scrub": (
+            (
+                *("--fields", "Berth, Boat", "--trim", "--null", "n/a"),
+                *("--map", "Amber=Old Amber", "--fill", "-"),
+                *("--form", 'fields=["Berth"], decimal=","'),
+            ),
+            'fields = "Berth, Boat"\ntrim = true\nnull = ["n/a"]\nfill = "-"\n'
+            'map = { Amber = "Old Amber" }\n'
+            'form = [{ fields = "Berth", decimal = "," }]',
+        ),
+        "split": (
+            ("--field", "Boat", "--at", " ", "--at", "-", "--into", "a, b"),
+            'field = "Boat"\nat = [" ", "-"]\ninto = ["a", "b"]',
+        ),
+        "join": (
+            ("--template", "{Boat} ({Berth})", "--into", "x", "--after", "Boat"),
+            'template = "{Boat} ({Berth})"\ninto = "x"\nafter = "Boat"',
+        ),
+        "fields": (
+            ("--first", "Boat", "--rename", "Berth=Place"),
+            'first = ["Boat"]\nrename = { Berth = "Place" }',
+        ),
+        "compute": (
+            ("--formula", 'x="Berth" * 2', "--formula", "y=x+1", "--first"),
+            'formula = { x = "\\"Berth\\" * 2", y = "x+1" }\nfirst = true',
+        ),
+        "pick": (
+            ("--where", "Boat IS NOT NULL", "--top", "1", "--by", "Berth DESC"),
+            'where = "Boat IS NOT NULL"\ntop = 1\nby = "Berth DESC"',
+        ),
+        "sort": (
+            ("--by", "Boat DESC, Berth AS CODE"),
+            'by = "Boat DESC, Berth AS CODE"',
+        ),
         "duplicates": (
             ("--by", "Berth", "--keep", "last"),
             'by = ["Berth"]\nkeep = "last"',

@@ -32,7 +32,7 @@ def pairs_of(listed: Table, term: str) -> dict[str, str]:
         raise BadTerms(
             f"{listed.name} has {len(listed.headings)} fields, and a map has two: what "
             "is found, and what stands for it.",
-            "Choose its two fields in the address, as in map.csv#col=1,3.",
+            "Choose its two fields in the address, as in map.csv#col=1;3.",
             term=term,
         )
     pairs: dict[str, str] = {}
