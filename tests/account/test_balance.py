@@ -23,6 +23,15 @@ class CheckBalanceTest(unittest.TestCase):
         aside = SetAside("why", self.part(1))
         check_balance("x", [LIST], Outcome(self.part(2, 0), (aside,)))
 
+    def test_records_made_of_others_have_the_origin_of_those(self) -> None:
+        """Each record that came in is to be found at least once."""
+        made = Outcome(self.part(0, 0, 1, 2, 2), made=2)
+        check_balance("x", [LIST], made)
+        for places, count in (((0, 0, 1, 1, 1), 2), ((0, 0, 1, 2), 2), ((0, 1), 0)):
+            with self.subTest(places=places), self.assertRaises(OutOfBalance):
+                outcome = Outcome(self.part(*places), made=count)
+                check_balance("x", [LIST], outcome)
+
     def test_refuses_a_lost_an_invented_and_a_doubled_record(self) -> None:
         """Also where the numbers agree."""
         for places, what in (

@@ -115,3 +115,63 @@ class DemoTest(FolderTest):
         for name, *_ in LISTS.values():
             copy = self.folder / "harbour" / "incoming" / name
             self.assertEqual(copy.read_bytes(), (shipped / name).read_bytes())
+
+
+class GuestBookTest(FolderTest):
+    """The part of the demo that works on fields."""
+
+    def setUp(self) -> None:
+        """Run the demo."""
+        super().setUp()
+        self.gruff("demo", "harbour")
+        self.came = self.records("harbour/incoming/guests.csv")
+        self.result = self.records("harbour/out/guests.csv")
+
+    def test_places_are_split_and_names_joined(self) -> None:
+        first = self.result[0]
+        self.assertEqual(list(first)[:4], ["Pontoon", "Number", "Guest", "Boat"])
+        places = Counter(each["Place"] for each in self.came)
+        again = Counter(
+            "-".join(filter(None, (each["Pontoon"], each["Number"])))
+            for each in self.result
+        )
+        self.assertEqual(again, places)
+        names = {each["Guest"] for each in self.result}
+        self.assertIn("Kai van der Duin", names)
+        self.assertFalse([name for name in names if name != name.strip()])
+
+    def test_fees_are_computed_only_where_the_length_is(self) -> None:
+        """Worked out here again, with the standard library."""
+        from datetime import date
+        from decimal import ROUND_HALF_EVEN, Decimal
+
+        blank = 0
+        for each in self.result:
+            try:
+                nights = (
+                    date.fromisoformat(each["Left"])
+                    - date.fromisoformat(each["Arrived"])
+                ).days
+                fee = Decimal(each["Rate"]) * Decimal(each["Length"]) * nights
+            except (ArithmeticError, ValueError):
+                self.assertEqual(each["Fee"], "")
+                blank += 1
+                continue
+            exact = fee.quantize(Decimal("0.01"), ROUND_HALF_EVEN)
+            self.assertEqual(each["Fee"], str(exact))
+        self.assertEqual(blank, 5)
+
+    def test_the_book_is_sorted(self) -> None:
+        def key(each: dict[str, str]) -> tuple[str, bool, int, str]:
+            number = each["Number"]
+            last = not number.isdecimal()
+            return (each["Pontoon"], last, 0 if last else int(number), each["Arrived"])
+
+        self.assertEqual(self.result, sorted(self.result, key=key))
+
+    def test_every_change_is_in_the_ledger(self) -> None:
+        changes = self.records("harbour/ledger/changes.csv")
+        fields = Counter(each["field"] for each in changes)
+        self.assertEqual(fields["Arrived"], 40)
+        names = {"First name", "Last name", "Boat", "Arrived", "Left"}
+        self.assertEqual(set(fields), names)

@@ -37,7 +37,7 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
         for name, what in (
             ("incoming", "the lists as they arrived, and a workbook of dues to try"),
             (DOCKET_FILE, "the docket: what was done, to change and run again"),
-            ("out", "the register"),
+            ("out", "the register of berths, and the guest book"),
             ("ledger", "the account, with every record set aside and its reason"),
         ):
             click.echo(f"{place / name!s:<32} {what}")
@@ -99,8 +99,8 @@ COMMANDS = {
         callback=_demo,
         help="Set up a made-up harbour office in a folder, and run its docket.\n\n"
         "Three quays have sent their berth registers. The docket puts them together, "
-        "sets aside records without a berth and records sent twice, and keeps the "
-        "ledger. Without FOLDER a new folder gruff-demo is made here.",
+        "sets aside records without a berth and records sent twice, works out the "
+        "guest book, and keeps the ledger. Without FOLDER a new folder gruff-demo is made here.",
         short_help="Set up a made-up harbour office and run it.",
     )
 }
