@@ -215,6 +215,8 @@ class RefusalTest(unittest.TestCase):
             ("length > 1 = 'a'", "was not expected", "="),
             ("(length > 1) = 'a'", "cannot be compared", "'a'"),
             ("CASE WHEN TRUE THEN 1 ELSE 'a' END", "cannot hold both", "'a'"),
+            ("CASE WHEN TRUE THEN TRUE ELSE boat END", "cannot hold both", "boat"),
+            ("COALESCE(NULL, INTERVAL '1' DAY)", "no field can hold", "INTERVAL"),
             ("INTERVAL '1' DAY * 2", "an interval", "INTERVAL '1' DAY"),
             ("2 * INTERVAL '1' DAY", "an interval cannot stand", "2 * INTERVAL"),
             ("boat LIKE_REGEX '[a'", "missing ]", "'[a'"),

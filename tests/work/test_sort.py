@@ -129,7 +129,7 @@ class ProgramTest(FolderTest):
                 "quay DESC",
                 "--to",
                 "c.csv",
-                "--line-end",
+                "--line-ends",
                 "crlf",
             ),
         )

@@ -100,7 +100,8 @@ COMMANDS = {
         help="Set up a made-up harbour office in a folder, and run its docket.\n\n"
         "Three quays have sent their berth registers. The docket puts them together, "
         "sets aside records without a berth and records sent twice, works out the "
-        "guest book, and keeps the ledger. Without FOLDER a new folder gruff-demo is made here.",
+        "guest book, and keeps the ledger. Without FOLDER a new folder gruff-demo is "
+        "made here.",
         short_help="Set up a made-up harbour office and run it.",
     )
 }

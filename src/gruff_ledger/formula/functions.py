@@ -421,13 +421,7 @@ def _first_filled(evaluation: Evaluation, call: Call) -> Value:
             value = evaluation.value(node)
         if isinstance(value, Nothing):
             continue
-        if isinstance(value, Span):
-            raise BadFormula(
-                "an interval cannot stand in a field.",
-                "Add it to a date.",
-                node.place,
-            )
-        mine = left & ~value.blank
+        mine = left if isinstance(value, Span) else left & ~value.blank
         parts.append((mine, value, node.place))
         left = left & ~mine
     return merged(evaluation, parts)

@@ -16,6 +16,7 @@ from gruff_ledger.formula.values import (
     Dates,
     Nothing,
     Numbers,
+    Span,
     Texts,
     Truths,
     Value,
@@ -67,17 +68,26 @@ def merged(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
         return _truths(evaluation, some)
     if kinds == {Cells}:
         return _cells(evaluation, some)
-    one, other = some[0], next(part for part in some if _unlike(part[1], some[0][1]))
-    raise BadFormula(
-        f"{other[2].written} is {KINDS[type(other[1])]}, and {one[2].written} is "
-        f"{KINDS[type(one[1])]}: one field cannot hold both.",
+    raise _unlike(some)
+
+
+def _unlike(parts: Sequence[Part]) -> BadFormula:
+    """Word that values cannot stand in one field."""
+    kinds = [KINDS[type(value)] for _, value, _ in parts]
+    for kind, (_, value, place) in zip(kinds, parts, strict=True):
+        if isinstance(value, Span):
+            return BadFormula(
+                f"{place.written} is {kind}, which no field can hold.",
+                "Add it to a date.",
+                place,
+            )
+    other = next(place for place, kind in enumerate(kinds) if kind != kinds[0])
+    return BadFormula(
+        f"{parts[other][2].written} is {kinds[other]}, and {parts[0][2].written} is "
+        f"{kinds[0]}: one field cannot hold both.",
         "Write one of them as the other, as in '0' for 0, or CAST(... AS VARCHAR).",
-        other[2],
+        parts[other][2],
     )
-
-
-def _unlike(one: Value, other: Value) -> bool:
-    return type(one) is not type(other) and Cells not in (type(one), type(other))
 
 
 def _read(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
