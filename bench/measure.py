@@ -200,7 +200,7 @@ def field_commands(whole: Path, n: int) -> list[tuple[str, list[str]]]:
         ("sort by two fields", [*verb("sort", whole), "--by", "Quay, Arrival DESC"]),
         (
             "pick by a condition",
-            [*verb("pick", whole), "--where", "Class IN ('A', 'B') AND Amount > 100"],
+            [*verb("pick", whole), "--where", "Class <> 'C' AND Amount > 100"],
         ),
     ]
 

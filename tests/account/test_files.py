@@ -37,14 +37,16 @@ class LedgerTablesTest(unittest.TestCase):
     def test_every_record_and_cell_has_its_place(self) -> None:
         """Source, record number, row; a data heading of ours gets another name."""
         files = ledger_tables(account())
-        aside = files["set-aside.csv"]
+        (aside,) = files["set-aside.csv"]
+        (findings,) = files["findings.csv"]
+        (changes,) = files["changes.csv"]
         self.assertEqual(aside.headings[-2:], ("Berth", "reason (2)"))
         self.assertEqual(
             aside.records(),
             [("1 scrub", "twice", "north", "1", "4", "north", "2", "1,x,", "1", "x")],
         )
         self.assertEqual(
-            files["findings.csv"].records(),
+            findings.records(),
             [
                 (
                     "1 scrub",
@@ -60,15 +62,15 @@ class LedgerTablesTest(unittest.TestCase):
             ],
         )
         self.assertEqual(
-            files["changes.csv"].records(),
+            changes.records(),
             [("1 scrub", "Berth", "02", "2", "north", "2", "5")],
         )
 
     def test_files_have_headings_also_when_nothing_happened(self) -> None:
         """A reader finds the same fields every time."""
         files = ledger_tables(Account("job", "now"))
-        self.assertEqual({len(each) for each in files.values()}, {0})
-        self.assertEqual(files["changes.csv"].headings[:2], ("entry", "field"))
+        self.assertEqual({len(each[0]) for each in files.values()}, {0})
+        self.assertEqual(files["changes.csv"][0].headings[:2], ("entry", "field"))
 
 
 class AccountFactsTest(unittest.TestCase):

@@ -37,12 +37,21 @@ LEDGER_VERSION = 1
 _PLACE = ("source", "record", "row")
 
 
-def ledger_tables(account: Account) -> dict[str, Table]:
-    """Return the lists of the ledger by the names of their files."""
+def ledger_tables(account: Account) -> dict[str, list[Table]]:
+    """
+    Return the lists of the ledger by the names of their files.
+
+    Each is in parts with the same headings, at least one, to be written one after the
+    other: put together, a long list of the ledger would be held twice.
+    """
+    lists = {
+        "set-aside.csv": _set_aside_parts(account),
+        "findings.csv": _findings_parts(account),
+        "changes.csv": _changes_parts(account),
+    }
     return {
-        "set-aside.csv": set_aside_table(account),
-        "findings.csv": _findings_table(account),
-        "changes.csv": _changes_table(account),
+        name: [_stacked(headings, [part]) for part in parts] or [_stacked(headings, [])]
+        for name, (headings, parts) in lists.items()
     }
 
 
@@ -56,6 +65,14 @@ def set_aside_table(account: Account) -> Table:
         First the fields of the account, then those of the records; ``text`` holds a
         record as it was in its source where its cells do not fit its headings.
     """
+    headings, parts = _set_aside_parts(account)
+    return _stacked(headings, parts)
+
+
+_Parts = tuple[Sequence[str], list[list[Held]]]
+
+
+def _set_aside_parts(account: Account) -> _Parts:
     own = ("entry", "reason", *_PLACE, "kept source", "kept record", "text")
     parts = [(line.label, aside) for line in account.lines() for aside in line.aside]
     theirs = list(dict.fromkeys(h for _, aside in parts for h in aside.table.headings))
@@ -71,10 +88,10 @@ def set_aside_table(account: Account) -> Table:
         ]
         for label, aside in parts
     ]
-    return _stacked(headings, columns)
+    return headings, columns
 
 
-def _findings_table(account: Account) -> Table:
+def _findings_parts(account: Account) -> _Parts:
     headings = ("entry", "severity", "rule", "field", "value", "message", *_PLACE)
     columns = [
         [
@@ -89,10 +106,10 @@ def _findings_table(account: Account) -> Table:
         for line in account.lines()
         for found in line.findings
     ]
-    return _stacked(headings, columns)
+    return headings, columns
 
 
-def _changes_table(account: Account) -> Table:
+def _changes_parts(account: Account) -> _Parts:
     changes = [(line.label, each) for line in account.lines() for each in line.changes]
     changes += [
         (f"writing {out.address}", each) for out in account.outs for each in out.changes
@@ -107,7 +124,7 @@ def _changes_table(account: Account) -> Table:
         ]
         for label, change in changes
     ]
-    return _stacked(("entry", "field", "was", "now", *_PLACE), columns)
+    return ("entry", "field", "was", "now", *_PLACE), columns
 
 
 def _place_columns(account: Account, origin: Origin) -> list[Column]:

@@ -11,7 +11,7 @@ import datetime
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import msgspec
 
@@ -325,13 +325,18 @@ def _write(
         _write_parts(job.aside, formats[job.aside], beside, WritingTerms(), outputs)
     if job.ledger is None:
         return
-    for name, table in ledger_tables(account).items():
+    for name, parts_of in ledger_tables(account).items():
         outputs.write(
             job.ledger / name,
-            lambda sink, table=table: write_delimited(table, sink),  # type: ignore[misc]
+            lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
         )
     text = account_text(account, balance)
     outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
+
+
+def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
+    for number, table in enumerate(tables):
+        write_delimited(table, sink, heading=number == 0)
 
 
 def _write_parts(

@@ -11,12 +11,13 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.pieces import text_array
-from gruff_ledger.cells.strings import Chunk, chunk_of
-from gruff_ledger.table import Column, Indices, Table, joined, taken, thread_count
+from gruff_ledger.cells.strings import Chunk, cell_bytes, chunk_of
+from gruff_ledger.table import Column, Indices, Table, taken, thread_count
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
@@ -41,6 +42,7 @@ def write_delimited(
     *,
     crlf: bool = False,
     byte_order_mark: bool = False,
+    heading: bool = True,
 ) -> None:
     """
     Write a table as delimited text.
@@ -55,6 +57,8 @@ def write_delimited(
         End lines by a carriage return and a line feed; else by a line feed only.
     byte_order_mark : bool
         Put the mark in front by which some programs know UTF-8.
+    heading : bool
+        Whether to write the heading row; not when more of a list is added to it.
 
     Notes
     -----
@@ -64,7 +68,8 @@ def write_delimited(
     if byte_order_mark:
         sink.write(_BYTE_ORDER_MARK.encode("utf-8"))
     line_end = "\r\n" if crlf else "\n"
-    sink.write(_heading_line(table.headings, delimiter, line_end))
+    if heading:
+        sink.write(_heading_line(table.headings, delimiter, line_end))
     if not table.headings:
         return
     for text in _in_turn(table, delimiter, line_end):
@@ -111,19 +116,37 @@ def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview
 def _all_lines(table: Table, delimiter: str, line_end: str) -> Column | None:
     """Return the lines of all records; None where they are too much for one array."""
 
-    def lines_of(stretch: Callable[[], list[Column]]) -> Any:
+    def lines_of(
+        stretch: Callable[[], list[Column]],
+    ) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
         columns = stretch()
         text = _without_quotes(columns, delimiter, line_end)
         if text is None:
-            return _lines_with_quotes(columns, delimiter, line_end).array
+            lines = _lines_with_quotes(columns, delimiter, line_end)
+            return lines.bytes, np.diff(lines.offsets)
         data = np.frombuffer(text, np.uint8)
         ends = np.flatnonzero(data == ord("\n")) + 1
-        return text_array(data, np.diff(ends, prepend=0))
+        return data, np.diff(ends, prepend=0)
 
+    marks = len(table.headings) - 1 + len(line_end)
+    size = sum(map(cell_bytes, table.columns)) + len(table) * marks
+    if size > _MOST_BYTES_IN_LINES:
+        return None
+    # Stretches are put in their places one by one, so that all of them are never there
+    # twice. Only quotes take more room than was reckoned with.
+    whole = np.empty(size, np.uint8)
+    lengths, used = [], 0
     stretches = table.stretches(_STRETCH_RECORDS)
-    arrays = list(_a_few_ahead(lines_of, stretches, len(table)))
-    lines = pa.chunked_array(arrays)
-    return joined(lines) if lines.nbytes < _MOST_BYTES_IN_LINES else None
+    for data, mine in _a_few_ahead(lines_of, stretches, len(table)):
+        if used + len(data) > len(whole):
+            more = np.empty(len(whole) // 2 + len(data), np.uint8)
+            whole = np.concatenate([whole[:used], more])
+        whole[used : used + len(data)] = data
+        used += len(data)
+        lengths.append(mine)
+    if used > _MOST_BYTES_IN_LINES:
+        return None
+    return pa.chunked_array([text_array(whole[:used], np.concatenate(lengths))])
 
 
 def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
