@@ -15,7 +15,7 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import distinct
 from gruff_ledger.cells.number import are_digits, word_digits
-from gruff_ledger.cells.strings import DIGIT, SIGN, Chunk, kinds_in, text_chunks
+from gruff_ledger.cells.strings import DIGIT, SIGN, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, spread_column
 
@@ -312,7 +312,7 @@ def read_moments(
     if pattern is None:
         rest &= ~blank_mask(column)
         if rest.any():
-            rest &= _of_kinds(column, DIGIT, SIGN)
+            rest &= mask_of_kinds(column, DIGIT | SIGN, every=True)
     if rest.any():
         texts, codes = distinct(column if rest.all() else filtered(column, rest))
         read = read_moment if pattern is None else pattern.read
@@ -323,13 +323,6 @@ def read_moments(
         timed[rest] = np.array([bool(one and one[1]) for one in moments])[codes]
         found[rest] = np.array([one is not None for one in moments])[codes]
     return Moments(values, timed), found
-
-
-def _of_kinds(column: Column, *kinds: int) -> Mask:
-    """Mark the cells that have bytes of all these kinds."""
-    wanted = np.uint8(sum(kinds))
-    parts = [(kinds_in(chunk) & wanted) == wanted for chunk in text_chunks(column)]
-    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
 
 
 # By year, and by month for common and leap years.

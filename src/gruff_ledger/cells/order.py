@@ -14,7 +14,7 @@ from gruff_ledger.cells.amounts import Amounts
 from gruff_ledger.cells.distinct import distinct, distinct_cells, rewritten
 from gruff_ledger.cells.pieces import by_stretches, text_array
 from gruff_ledger.cells.spaces import squeezable, squeeze, trim, trimmed
-from gruff_ledger.cells.strings import WIDE, Chunk, kinds_in, text_chunks
+from gruff_ledger.cells.strings import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.table import Column, Indices, Mask, joined, taken
 
 _WORD_BYTES = 8
@@ -86,7 +86,9 @@ def text_ranks(column: Column) -> Indices:
     values, codes = distinct_cells(column)
     # Spaces first: most fields have none, and letters of ASCII are quick to fold.
     bare = trimmed(values).column
-    bare = rewritten(bare, text_key, squeezable(bare) | _wide(bare)).column
+    bare = rewritten(
+        bare, text_key, squeezable(bare) | mask_of_kinds(bare, WIDE)
+    ).column
     (folded,) = by_stretches([bare], small)
     return byte_ranks(folded)[codes]
 
@@ -107,11 +109,6 @@ def number_ranks(amounts: Amounts) -> Indices:
     values = amounts.values.tolist()
     ranks = {value: rank for rank, value in enumerate(sorted(set(values)))}
     return np.array([ranks[value] for value in values], np.int64)
-
-
-def _wide(column: Column) -> Mask:
-    parts = [(kinds_in(chunk) & WIDE) != 0 for chunk in text_chunks(column)]
-    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
 
 
 def byte_ranks(column: Column) -> Indices:

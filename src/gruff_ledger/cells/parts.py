@@ -18,7 +18,7 @@ import pyarrow as pa
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import distinct, with_cells
 from gruff_ledger.cells.pieces import by_stretches, sliced
-from gruff_ledger.cells.strings import WIDE, Chunk, kinds_in, text_chunks
+from gruff_ledger.cells.strings import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
@@ -391,14 +391,9 @@ def parts_by_widths(
     What a cell has beyond them belongs to the last part; or, where the widths are
     counted from the end, to the first.
     """
-    lengths = np.zeros(len(column), np.int64)
-    wide = np.zeros(len(column), np.bool_)
-    start = 0
-    for chunk in text_chunks(column):
-        stop = start + len(chunk.array)
-        lengths[start:stop] = np.diff(chunk.offsets)
-        wide[start:stop] = (kinds_in(chunk) & WIDE) != 0
-        start = stop
+    sizes = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
+    lengths = _concatenated(sizes, np.int64).astype(np.int64)
+    wide = mask_of_kinds(column, WIDE)
     total, ends = sum(widths), np.cumsum(widths)[:-1].tolist()
 
     def bounds(low: Any, high: Any) -> list[Any]:

@@ -115,6 +115,29 @@ def kinds_in(chunk: Chunk) -> npt.NDArray[np.uint8]:
     return result
 
 
+def mask_of_kinds(
+    column: Column, kinds: int, *, every: bool = False
+) -> npt.NDArray[np.bool_]:
+    """
+    Mark the cells that have bytes of some kinds.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    kinds : int
+        Kinds combined by OR.
+    every : bool
+        Whether a cell must have bytes of all of them, rather than of any.
+    """
+    wanted = np.uint8(kinds)
+    parts = [kinds_in(chunk) & wanted for chunk in text_chunks(column)]
+    if not parts:
+        return np.zeros(0, np.bool_)
+    found = np.concatenate(parts)
+    mask: npt.NDArray[np.bool_] = found == wanted if every else found != 0
+    return mask
+
+
 def folded_chunk(chunk: Chunk) -> Chunk:
     """
     Return a chunk of only the letters and digits of each cell, in small letters.

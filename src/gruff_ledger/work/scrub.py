@@ -35,7 +35,7 @@ from gruff_ledger.cells.spaces import (
     trimmed,
     without_invisible,
 )
-from gruff_ledger.cells.strings import WIDE, kinds_in, text_chunks
+from gruff_ledger.cells.strings import WIDE, mask_of_kinds
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
@@ -384,7 +384,7 @@ def _steps(
             rewritten(
                 column,
                 lambda text: unicodedata.normalize(way, text),  # type: ignore[arg-type]
-                _of_kind(column, WIDE),
+                mask_of_kinds(column, WIDE),
             )
         )
     if terms.trim:
@@ -409,12 +409,6 @@ def _steps(
 def _cleared(column: Column, words: tuple[str, ...]) -> _Step:
     found = index_in(column, list(words)) >= 0
     return _Step(rewritten(column, lambda text: "", found))
-
-
-def _of_kind(column: Column, kinds: int) -> Mask:
-    """Mark the cells that have bytes of some kinds."""
-    parts = [(kinds_in(chunk) & kinds) != 0 for chunk in text_chunks(column)]
-    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
 
 
 def _mapped(
