@@ -1,6 +1,5 @@
 """Tests of reading formulas: what they mean, and what is said where they are none."""
 
-import time
 import unittest
 
 from gruff_ledger.formula.nodes import BadFormula, Call, Case, Chain, Field, Literal
@@ -138,11 +137,8 @@ class RefusalTest(unittest.TestCase):
             "a." * 4000,
         ):
             with self.subTest(text=text[:20]):
-                begun = time.perf_counter()
                 with self.assertRaises(BadFormula) as caught:
                     parse(text)
-                # A bound for what does not end, not a measurement.
-                self.assertLess(time.perf_counter() - begun, 5)
                 self.assertLess(len(caught.exception.excerpt), 250)
 
     def test_brackets_up_to_the_limit(self) -> None:

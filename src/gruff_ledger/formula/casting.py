@@ -12,8 +12,8 @@ import numpy as np
 
 from gruff_ledger.cells.amounts import absolute, compared, constant, rounded
 from gruff_ledger.cells.moments import DAY, Moments
+from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
-from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula, Call
 from gruff_ledger.formula.parse import TYPES_REMEDY
 from gruff_ledger.formula.values import (
@@ -34,7 +34,7 @@ _DECIMAL = ("DECIMAL", "NUMERIC", "DEC")
 _TEXT = ("VARCHAR", "CHAR", "CHARACTER")
 
 
-def cast(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def cast(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """
     Work out ``CAST(a AS type)``.
 
@@ -47,21 +47,21 @@ def cast(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
     numbers = [int(size) for size in sizes]
     value = args[0]
     if kind in _TEXT:
-        return _as_text(evaluation, call, value, numbers)
+        return _as_text(context, call, value, numbers)
     if kind in _DECIMAL:
-        return _as_decimal(evaluation, call, value, numbers)
+        return _as_decimal(context, call, value, numbers)
     if numbers:
         raise BadFormula(f"{kind} has no length.", f"Write {kind}.", call.place)
     if kind in _WHOLE:
-        return _as_decimal(evaluation, call, value, [_MOST_DIGITS, 0])
+        return _as_decimal(context, call, value, [_MOST_DIGITS, 0])
     if kind in ("DATE", "TIMESTAMP"):
-        dates = evaluation.dates(_unread(value), call.args[0].place)
+        dates = context.dates(_unread(value), call.args[0].place)
         values, timed = dates.moments
         if kind == "DATE":
             return Dates(Moments(values - values % DAY, timed & False), dates.blank)
         return Dates(Moments(values, timed | True), dates.blank)
     if kind == "BOOLEAN":
-        return _as_truth(evaluation, call, value)
+        return _as_truth(context, call, value)
     raise BadFormula(f"there is no type {kind}.", TYPES_REMEDY, call.place)
 
 
@@ -72,9 +72,7 @@ def _unread(value: Value) -> Value:
     return value
 
 
-def _as_text(
-    evaluation: Evaluation, call: Call, value: Value, sizes: list[int]
-) -> Value:
+def _as_text(context: Context, call: Call, value: Value, sizes: list[int]) -> Value:
     if sizes:
         raise BadFormula(
             f"{call.detail[0]} takes no length here.",
@@ -82,15 +80,13 @@ def _as_text(
             call.place,
         )
     if isinstance(value, Truths):
-        column, _ = column_of(value, evaluation.n)
-        return Texts(column, np.broadcast_to(value.blank, evaluation.n))
-    return evaluation.texts(value, call.args[0].place)
+        column, _ = column_of(value, context.n)
+        return Texts(column, np.broadcast_to(value.blank, context.n))
+    return context.texts(value, call.args[0].place)
 
 
-def _as_decimal(
-    evaluation: Evaluation, call: Call, value: Value, sizes: list[int]
-) -> Value:
-    number = evaluation.numbers(_unread(value), call.args[0].place)
+def _as_decimal(context: Context, call: Call, value: Value, sizes: list[int]) -> Value:
+    number = context.numbers(_unread(value), call.args[0].place)
     if not sizes:
         return number
     digits, scale = sizes[0], sizes[1] if len(sizes) > 1 else 0
@@ -109,7 +105,7 @@ def _as_decimal(
         (f"has more than {scale} decimals" if scale else "is not whole", more),
         (f"has more than {digits} digits", large),
     ):
-        evaluation.find(
+        context.find(
             f"{call.args[0].place.written} fits {' '.join(call.detail[:1])}",
             f"{call.args[0].place.written} {what}",
             mask & ~number.blank,
@@ -118,15 +114,15 @@ def _as_decimal(
     return Numbers(result, number.blank | more | large, scale)
 
 
-def _as_truth(evaluation: Evaluation, call: Call, value: Value) -> Value:
+def _as_truth(context: Context, call: Call, value: Value) -> Value:
     if isinstance(value, Truths):
         return value
-    text = evaluation.texts(value, call.args[0].place)
+    text = context.texts(value, call.args[0].place)
     words = {"true": True, "false": False}
     results, codes = decided([text], lambda cell: words.get(cell.strip().lower()))
     true = np.array([result is True for result in results])[codes]
     unknown = np.array([result is None for result in results])[codes]
-    evaluation.find(
+    context.find(
         f"{call.args[0].place.written} is true or false",
         f"{call.args[0].place.written} is neither true nor false",
         unknown & ~text.blank,

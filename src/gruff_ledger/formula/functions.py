@@ -23,8 +23,8 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.moments import DAY, SECOND, calendar_of
 from gruff_ledger.formula import operators
 from gruff_ledger.formula.casting import cast
+from gruff_ledger.formula.context import Context, Operation
 from gruff_ledger.formula.deciding import decided
-from gruff_ledger.formula.evaluate import Evaluation, Operation
 from gruff_ledger.formula.merging import Part, merged
 from gruff_ledger.formula.nodes import BadFormula, Call, Literal, Place
 from gruff_ledger.formula.values import (
@@ -66,7 +66,7 @@ class Function(NamedTuple):
     work: Operation
 
 
-def called(evaluation: Evaluation, call: Call) -> Value:
+def called(context: Context, call: Call) -> Value:
     """
     Work out a call of a function or operator.
 
@@ -76,8 +76,8 @@ def called(evaluation: Evaluation, call: Call) -> Value:
         If there is no such function, or it is written otherwise.
     """
     if call.name in OPERATORS:
-        args = [evaluation.value(node) for node in call.args]
-        return OPERATORS[call.name](evaluation, call, args)
+        args = [context.value(node) for node in call.args]
+        return OPERATORS[call.name](context, call, args)
     if call.name == "IN TEXT":
         raise BadFormula(
             "behind IN stands a list in brackets.",
@@ -103,9 +103,9 @@ def called(evaluation: Evaluation, call: Call) -> Value:
             call.place,
         )
     if call.name == "COALESCE":
-        return _first_filled(evaluation, call)
-    args = [evaluation.value(node) for node in call.args]
-    return function.work(evaluation, call, args)
+        return _first_filled(context, call)
+    args = [context.value(node) for node in call.args]
+    return function.work(context, call, args)
 
 
 # What people look for under the name that another language has for it.
@@ -141,9 +141,9 @@ _ELSEWHERE["SUM"] = (
 )
 
 
-def _texts(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> list[Texts]:
+def _texts(context: Context, call: Call, args: Sequence[Value]) -> list[Texts]:
     return [
-        evaluation.texts(value, node.place)
+        context.texts(value, node.place)
         for value, node in zip(args, call.args, strict=True)
     ]
 
@@ -156,15 +156,15 @@ def _blank(values: Sequence[Any]) -> Mask:
 def _on_texts(decide: Callable[..., str]) -> Operation:
     """Return the work of a function from texts to a text."""
 
-    def work(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-        texts = _texts(evaluation, call, args)
-        return _text_result(evaluation, call, texts, decide)
+    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
+        texts = _texts(context, call, args)
+        return _text_result(context, call, texts, decide)
 
     return work
 
 
 def _text_result(
-    evaluation: Evaluation,
+    context: Context,
     call: Call,
     texts: Sequence[Texts],
     decide: Callable[..., str | None],
@@ -174,7 +174,7 @@ def _text_result(
     blank = _blank(texts)
     bad = np.array([result is None for result in results])[codes]
     if bad.any():
-        evaluation.find(
+        context.find(
             f"{call.name} is given whole numbers that fit",
             f"{call.name} is given a number that does not fit",
             bad & ~blank,
@@ -189,12 +189,12 @@ def _number_result(texts: Sequence[Texts], decide: Callable[..., int]) -> Number
     return Numbers(Amounts(np.array(results, np.int64)[codes], 0), _blank(texts))
 
 
-def _length(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    return _number_result(_texts(evaluation, call, args), len)
+def _length(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    return _number_result(_texts(context, call, args), len)
 
 
-def _position(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    texts = _texts(evaluation, call, args)
+def _position(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    texts = _texts(context, call, args)
     return _number_result(texts, lambda part, text: text.find(part) + 1)
 
 
@@ -205,20 +205,18 @@ def _whole(text: str) -> int | None:
 
 
 def _with_numbers(
-    evaluation: Evaluation, call: Call, args: Sequence[Value], first: int
+    context: Context, call: Call, args: Sequence[Value], first: int
 ) -> list[Texts]:
     """Take arguments as texts; those from `first` on as numbers that were written."""
     numbers: list[Value] = [
-        evaluation.numbers(value, node.place)
+        context.numbers(value, node.place)
         for value, node in zip(args[first:], call.args[first:], strict=True)
     ]
-    return _texts(evaluation, call, [*args[:first], *numbers])
+    return _texts(context, call, [*args[:first], *numbers])
 
 
-def _substring(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    return _text_result(
-        evaluation, call, _with_numbers(evaluation, call, args, 1), substring
-    )
+def _substring(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    return _text_result(context, call, _with_numbers(context, call, args, 1), substring)
 
 
 def substring(text: str, start: str, count: str | None = None) -> str | None:
@@ -240,8 +238,8 @@ def substring(text: str, start: str, count: str | None = None) -> str | None:
     return text[max(begin, 1) - 1 : max(end, 1) - 1]
 
 
-def _overlay(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    texts = _with_numbers(evaluation, call, args, 2)
+def _overlay(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    texts = _with_numbers(context, call, args, 2)
 
     def overlay(text: str, new: str, start: str, count: str = "") -> str | None:
         begin = _whole(start)
@@ -250,7 +248,7 @@ def _overlay(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value
             return None
         return text[: begin - 1] + new + text[begin - 1 + size :]
 
-    return _text_result(evaluation, call, texts, overlay)
+    return _text_result(context, call, texts, overlay)
 
 
 def _padded(to_left: bool) -> Operation:
@@ -264,22 +262,22 @@ def _padded(to_left: bool) -> Operation:
         more = (mark * (missing // len(mark) + 1))[:missing]
         return more + text if to_left else text + more
 
-    def work(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-        width = evaluation.numbers(args[1], call.args[1].place)
-        texts = _texts(evaluation, call, [args[0], width, *args[2:]])
+    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
+        width = context.numbers(args[1], call.args[1].place)
+        texts = _texts(context, call, [args[0], width, *args[2:]])
         # What is filled up with may be white space.
         marks = texts[2:]
         texts[2:] = [mark._replace(blank=np.zeros(1, np.bool_)) for mark in marks]
-        return _text_result(evaluation, call, texts, pad)
+        return _text_result(context, call, texts, pad)
 
     return work
 
 
-def _trim(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    text = evaluation.texts(args[-1], call.args[-1].place)
+def _trim(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    text = context.texts(args[-1], call.args[-1].place)
     marks = " "
     if len(args) > 1:
-        found = evaluation.texts(args[0], call.args[0].place)
+        found = context.texts(args[0], call.args[0].place)
         if len(found.column) != 1:
             raise BadFormula(
                 f"{call.args[0].place.written} is no text that is written here.",
@@ -289,15 +287,15 @@ def _trim(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
         marks = found.column[0].as_py()
     side = next((word for word in call.detail if word != "FROM"), "BOTH")
     strip = {"BOTH": str.strip, "LEADING": str.lstrip, "TRAILING": str.rstrip}[side]
-    return _text_result(evaluation, call, [text], lambda cell: strip(cell, marks))
+    return _text_result(context, call, [text], lambda cell: strip(cell, marks))
 
 
 def _stripping(strip: Callable[..., str]) -> Operation:
-    def work(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-        texts = _texts(evaluation, call, args)
+    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
+        texts = _texts(context, call, args)
         texts[1:] = [mark._replace(blank=np.zeros(1, np.bool_)) for mark in texts[1:]]
         return _text_result(
-            evaluation, call, texts, lambda cell, marks=" ": strip(cell, marks)
+            context, call, texts, lambda cell, marks=" ": strip(cell, marks)
         )
 
     return work
@@ -307,44 +305,44 @@ def _replaced(text: str, old: str, new: str) -> str:
     return text.replace(old, new) if old else text
 
 
-def _replace(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    texts = _texts(evaluation, call, args)
+def _replace(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    texts = _texts(context, call, args)
     # Taking something out is replacing it by a blank text.
     texts[1:] = [each._replace(blank=np.zeros(1, np.bool_)) for each in texts[1:]]
-    return _text_result(evaluation, call, texts, _replaced)
+    return _text_result(context, call, texts, _replaced)
 
 
-def _absolute(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    number = evaluation.numbers(args[0], call.args[0].place)
+def _absolute(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    number = context.numbers(args[0], call.args[0].place)
     return number._replace(amounts=absolute(number.amounts))
 
 
-def _remainder(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def _remainder(context: Context, call: Call, args: Sequence[Value]) -> Value:
     one, other = (
-        evaluation.numbers(value, node.place)
+        context.numbers(value, node.place)
         for value, node in zip(args, call.args, strict=True)
     )
     blank = one.blank | other.blank
-    other = operators.without_zeros(evaluation, other, blank, call.place)
+    other = operators.without_zeros(context, other, blank, call.place)
     return Numbers(remainders(one.amounts, other.amounts), blank | other.blank)
 
 
 def _to_whole(mode: Any) -> Operation:
-    def work(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-        number = evaluation.numbers(args[0], call.args[0].place)
+    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
+        number = context.numbers(args[0], call.args[0].place)
         return Numbers(rounded(number.amounts, 0, mode), number.blank)
 
     return work
 
 
-def _round(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    number = evaluation.numbers(args[0], call.args[0].place)
+def _round(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    number = context.numbers(args[0], call.args[0].place)
     digits = 0
     if len(args) > 1:
         digits = _written_whole(call, 1)
     mode: Any = call.detail[0] if call.detail else "half-up"
     if not call.detail:
-        evaluation.say(
+        context.say(
             f"{call.place.written} is rounded half up: a half goes away from zero.",
             "To say so, or to round otherwise, write ROUND(number, digits, HALF UP), "
             "HALF EVEN, HALF DOWN, UP, DOWN, CEILING or FLOOR.",
@@ -377,15 +375,15 @@ def _written_whole(call: Call, place: int) -> int:
 def _of_several(operator: str) -> Operation:
     """Return the work of GREATEST and LEAST."""
 
-    def work(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
         places = [node.place for node in call.args]
-        kind = operators.common_kind(evaluation, args, places)
+        kind = operators.common_kind(context, args, places)
         if kind is Nothing or any(isinstance(value, Nothing) for value in args):
             return Nothing()
         read: dict[type, Callable[[Value, Place], Value]] = {
-            Numbers: evaluation.numbers,
-            Dates: evaluation.dates,
-            Texts: evaluation.texts,
+            Numbers: context.numbers,
+            Dates: context.dates,
+            Texts: context.texts,
         }
         if kind not in read:
             raise BadFormula(
@@ -399,55 +397,55 @@ def _of_several(operator: str) -> Operation:
         best = values[0]
         for value, place in zip(values[1:], places[1:], strict=True):
             better = operators.compare(
-                evaluation, operator, value, best, (place, places[0])
+                context, operator, value, best, (place, places[0])
             )
-            wins = np.broadcast_to(better.true, evaluation.n)
+            wins = np.broadcast_to(better.true, context.n)
             best = merged(
-                evaluation,
+                context,
                 [(wins, value, place), (~wins, best, places[0])],
             )
-        blank = np.broadcast_to(_blank(values), evaluation.n)
+        blank = np.broadcast_to(_blank(values), context.n)
         result: Value = best._replace(blank=blank)  # type: ignore[call-arg]
         return result
 
     return work
 
 
-def _first_filled(evaluation: Evaluation, call: Call) -> Value:
-    left: Mask = np.ones(evaluation.n, np.bool_)
+def _first_filled(context: Context, call: Call) -> Value:
+    left: Mask = np.ones(context.n, np.bool_)
     parts: list[Part] = []
     for node in call.args:
-        with evaluation.only(left):
-            value = evaluation.value(node)
+        with context.only(left):
+            value = context.value(node)
         if isinstance(value, Nothing):
             continue
         mine = left if isinstance(value, Span) else left & ~value.blank
         parts.append((mine, value, node.place))
         left = left & ~mine
-    return merged(evaluation, parts)
+    return merged(context, parts)
 
 
-def _coalesce(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
-    return _first_filled(evaluation, call)
+def _coalesce(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    return _first_filled(context, call)
 
 
-def _nullif(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def _nullif(context: Context, call: Call, args: Sequence[Value]) -> Value:
     value, other = args
     places = call.args[0].place, call.args[1].place
-    equal = operators.compare(evaluation, "=", value, other, places).true
+    equal = operators.compare(context, "=", value, other, places).true
     if isinstance(value, Nothing | Span):
         return Nothing()
     if isinstance(value, Cells):
         # The cells as they stand, but for those that are equal: empty.
-        different = np.broadcast_to(~equal, evaluation.n)
-        return merged(evaluation, [(different, value, places[0])])
+        different = np.broadcast_to(~equal, context.n)
+        return merged(context, [(different, value, places[0])])
     result: Value = value._replace(blank=value.blank | equal)
     return result
 
 
-def _extract(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def _extract(context: Context, call: Call, args: Sequence[Value]) -> Value:
     unit = call.detail[0]
-    dates = evaluation.dates(args[0], call.args[0].place)
+    dates = context.dates(args[0], call.args[0].place)
     values = dates.moments.values
     if unit in ("YEAR", "MONTH", "DAY"):
         calendar = calendar_of(values)

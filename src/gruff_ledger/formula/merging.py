@@ -8,7 +8,7 @@ import numpy as np
 
 from gruff_ledger.cells.amounts import Amounts, chosen
 from gruff_ledger.cells.moments import Moments
-from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.nodes import BadFormula, Place
 from gruff_ledger.formula.values import (
     KINDS,
@@ -28,13 +28,13 @@ from gruff_ledger.table import Mask
 Part = tuple[Mask, Value, Place]
 
 
-def merged(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
+def merged(context: Context, parts: Sequence[Part]) -> Value:
     """
     Put values together, each where its mask is true.
 
     Parameters
     ----------
-    evaluation : Evaluation, of n records
+    context : Context, of n records
     parts : sequence of (mask, value, place)
         Masks of shape (n,), of which no two are true of one record.
 
@@ -55,19 +55,19 @@ def merged(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
     kinds = {type(value) for _, value, _ in some}
     stated = any(isinstance(value, Cells) and value.is_stated for _, value, _ in some)
     if Texts in kinds and kinds <= {Texts, Cells}:
-        return _texts(evaluation, some)
+        return _texts(context, some)
     if kinds == {Cells} and len({id(value) for _, value, _ in some}) > 1:
-        return _texts(evaluation, some) if not stated else _read(evaluation, some)
+        return _texts(context, some) if not stated else _read(context, some)
     if kinds in ({Cells, Numbers}, {Cells, Dates}) and not stated:
-        return _cells(evaluation, some)
+        return _cells(context, some)
     if kinds <= {Numbers, Cells} and Numbers in kinds:
-        return _numbers(evaluation, some)
+        return _numbers(context, some)
     if kinds <= {Dates, Cells} and Dates in kinds:
-        return _dates(evaluation, some)
+        return _dates(context, some)
     if kinds == {Truths}:
-        return _truths(evaluation, some)
+        return _truths(context, some)
     if kinds == {Cells}:
-        return _cells(evaluation, some)
+        return _cells(context, some)
     raise _unlike(some)
 
 
@@ -90,16 +90,16 @@ def _unlike(parts: Sequence[Part]) -> BadFormula:
     )
 
 
-def _read(evaluation: Evaluation, parts: Sequence[Part]) -> Value:
+def _read(context: Context, parts: Sequence[Part]) -> Value:
     """Put together fields that are written in different ways, by what they mean."""
     values = [value for _, value, _ in parts if isinstance(value, Cells)]
     if any(value.date is not None for value in values):
-        return _dates(evaluation, parts)
-    return _numbers(evaluation, parts)
+        return _dates(context, parts)
+    return _numbers(context, parts)
 
 
-def _masks(evaluation: Evaluation, parts: Sequence[Part]) -> list[Mask]:
-    return [np.broadcast_to(mask, evaluation.n) for mask, _, _ in parts]
+def _masks(context: Context, parts: Sequence[Part]) -> list[Mask]:
+    return [np.broadcast_to(mask, context.n) for mask, _, _ in parts]
 
 
 def _blank(masks: Sequence[Mask], blanks: Sequence[Mask]) -> Mask:
@@ -110,32 +110,32 @@ def _blank(masks: Sequence[Mask], blanks: Sequence[Mask]) -> Mask:
     return blank
 
 
-def _texts(evaluation: Evaluation, parts: Sequence[Part]) -> Texts:
-    masks = _masks(evaluation, parts)
-    texts = [evaluation.texts(value, place) for _, value, place in parts]
+def _texts(context: Context, parts: Sequence[Part]) -> Texts:
+    masks = _masks(context, parts)
+    texts = [context.texts(value, place) for _, value, place in parts]
     columns = [text.column for text in texts]
-    column = merged_columns(list(zip(masks, columns, strict=True)), evaluation.n)
+    column = merged_columns(list(zip(masks, columns, strict=True)), context.n)
     return Texts(column, _blank(masks, [text.blank for text in texts]))
 
 
-def _cells(evaluation: Evaluation, parts: Sequence[Part]) -> Cells:
-    masks = _masks(evaluation, parts)
+def _cells(context: Context, parts: Sequence[Part]) -> Cells:
+    masks = _masks(context, parts)
     columns = [
-        value.column if isinstance(value, Cells) else column_of(value, evaluation.n)[0]
+        value.column if isinstance(value, Cells) else column_of(value, context.n)[0]
         for _, value, _ in parts
     ]
-    column = merged_columns(list(zip(masks, columns, strict=True)), evaluation.n)
+    column = merged_columns(list(zip(masks, columns, strict=True)), context.n)
     fields = [value for _, value, _ in parts if isinstance(value, Cells)]
     blank = _blank(masks, [value.blank for _, value, _ in parts])  # type: ignore[union-attr]
     return Cells(column, blank, "", fields[0].number, fields[0].date)
 
 
-def _numbers(evaluation: Evaluation, parts: Sequence[Part]) -> Numbers:
-    masks = _masks(evaluation, parts)
+def _numbers(context: Context, parts: Sequence[Part]) -> Numbers:
+    masks = _masks(context, parts)
     numbers = []
     for mask, (_, value, place) in zip(masks, parts, strict=True):
-        with evaluation.only(mask):
-            numbers.append(evaluation.numbers(value, place))
+        with context.only(mask):
+            numbers.append(context.numbers(value, place))
     amounts = Amounts(np.zeros(1, np.int64), 0)
     for mask, number in zip(masks, numbers, strict=True):
         amounts = chosen(mask, number.amounts, amounts)
@@ -144,24 +144,24 @@ def _numbers(evaluation: Evaluation, parts: Sequence[Part]) -> Numbers:
     return Numbers(amounts, blank, max(digits, default=None))
 
 
-def _dates(evaluation: Evaluation, parts: Sequence[Part]) -> Dates:
-    masks = _masks(evaluation, parts)
-    values = np.zeros(evaluation.n, np.int64)
-    timed = np.zeros(evaluation.n, np.bool_)
+def _dates(context: Context, parts: Sequence[Part]) -> Dates:
+    masks = _masks(context, parts)
+    values = np.zeros(context.n, np.int64)
+    timed = np.zeros(context.n, np.bool_)
     blanks = []
     for mask, (_, value, place) in zip(masks, parts, strict=True):
-        with evaluation.only(mask):
-            date = evaluation.dates(value, place)
+        with context.only(mask):
+            date = context.dates(value, place)
         values = np.where(mask, date.moments.values, values)
         timed = np.where(mask, date.moments.timed, timed)
         blanks.append(date.blank)
     return Dates(Moments(values, timed), _blank(masks, blanks))
 
 
-def _truths(evaluation: Evaluation, parts: Sequence[Part]) -> Truths:
-    masks = _masks(evaluation, parts)
-    truths = [evaluation.truths(value, place) for _, value, place in parts]
-    true = np.zeros(evaluation.n, np.bool_)
+def _truths(context: Context, parts: Sequence[Part]) -> Truths:
+    masks = _masks(context, parts)
+    truths = [context.truths(value, place) for _, value, place in parts]
+    true = np.zeros(context.n, np.bool_)
     for mask, truth in zip(masks, truths, strict=True):
         true = np.where(mask, truth.true, true)
     return Truths(true, _blank(masks, [truth.blank for truth in truths]))

@@ -27,8 +27,8 @@ from gruff_ledger.cells.kinds import dates_in_figures
 from gruff_ledger.cells.moments import DAY, Moments, months_later
 from gruff_ledger.cells.pieces import by_stretches, bytes_of, woven
 from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
-from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place
 from gruff_ledger.formula.values import (
     KINDS,
@@ -49,22 +49,20 @@ _FIRST_MOMENT = -62_135_596_800 * 1_000_000
 _LAST_MOMENT = 253_402_300_800 * 1_000_000 - 1
 
 
-def chained(evaluation: Evaluation, chain: Chain) -> Value:
+def chained(context: Context, chain: Chain) -> Value:
     """Work out values with ``+ - * /`` between them, from left to right."""
-    left = evaluation.value(chain.first)
+    left = context.value(chain.first)
     start = chain.first.place
     for operator, node in chain.rest:
-        right = evaluation.value(node)
+        right = context.value(node)
         place = Place(start.text, start.start, node.place.end)
-        left = _arithmetic(
-            evaluation, operator, left, right, (start, node.place), place
-        )
+        left = _arithmetic(context, operator, left, right, (start, node.place), place)
         start = place
     return left
 
 
 def _arithmetic(
-    evaluation: Evaluation,
+    context: Context,
     operator: str,
     left: Value,
     right: Value,
@@ -72,16 +70,16 @@ def _arithmetic(
     whole: Place,
 ) -> Value:
     if isinstance(right, Span) or (isinstance(left, Span) and operator == "+"):
-        return _moved(evaluation, operator, left, right, places, whole)
-    if operator == "-" and _are_dates(evaluation, left, right, places):
+        return _moved(context, operator, left, right, places, whole)
+    if operator == "-" and _are_dates(context, left, right, places):
         return _days_between(
-            evaluation.dates(left, places[0]), evaluation.dates(right, places[1])
+            context.dates(left, places[0]), context.dates(right, places[1])
         )
-    one = evaluation.numbers(left, places[0])
-    other = evaluation.numbers(right, places[1])
+    one = context.numbers(left, places[0])
+    other = context.numbers(right, places[1])
     blank = one.blank | other.blank
     if operator == "/":
-        other = without_zeros(evaluation, other, blank, whole)
+        other = without_zeros(context, other, blank, whole)
         blank = blank | other.blank
         return Numbers(divided(one.amounts, other.amounts), blank)
     work = {"+": added, "-": subtracted, "*": multiplied}[operator]
@@ -89,13 +87,13 @@ def _arithmetic(
 
 
 def without_zeros(
-    evaluation: Evaluation, value: Numbers, blank: Mask, place: Place
+    context: Context, value: Numbers, blank: Mask, place: Place
 ) -> Numbers:
     """Make divisors that are zero blank, and take note of them."""
     zero = value.amounts.values == 0
     if not zero.any():
         return value
-    evaluation.find(
+    context.find(
         "nothing is divided by zero",
         f"{place.written} divides by zero",
         zero & ~blank,
@@ -107,18 +105,15 @@ def without_zeros(
 
 
 def _are_dates(
-    evaluation: Evaluation, left: Value, right: Value, places: tuple[Place, Place]
+    context: Context, left: Value, right: Value, places: tuple[Place, Place]
 ) -> bool:
     if isinstance(left, Dates) or isinstance(right, Dates):
         return True
     if not (isinstance(left, Cells) and isinstance(right, Cells)):
         return False
-    if (
-        evaluation.detected(left) is not Dates
-        or evaluation.detected(right) is not Dates
-    ):
+    if context.detected(left) is not Dates or context.detected(right) is not Dates:
         return False
-    evaluation.say(
+    context.say(
         f"{places[0].written} and {places[1].written} are taken as dates: the result "
         "is the days between them.",
         "",
@@ -136,7 +131,7 @@ def _days_between(one: Dates, other: Dates) -> Numbers:
 
 
 def _moved(
-    evaluation: Evaluation,
+    context: Context,
     operator: str,
     left: Value,
     right: Value,
@@ -154,7 +149,7 @@ def _moved(
         )
     assert isinstance(right, Span)
     sign = -1 if operator == "-" else 1
-    date = evaluation.dates(left, places[0])
+    date = context.dates(left, places[0])
     values = date.moments.values
     if right.interval.months:
         # Within the years there are, so that no calendar runs over.
@@ -164,7 +159,7 @@ def _moved(
     far = np.abs(values.astype(np.float64) + micros) > 4e17
     values = np.where(far, _LAST_MOMENT + 1, values + np.where(far, 0, micros))
     outside = (values < _FIRST_MOMENT) | (values > _LAST_MOMENT)
-    evaluation.find(
+    context.find(
         "dates lie in the years 1 to 9999",
         f"{whole.written} lies outside the years 1 to 9999",
         outside & ~date.blank,
@@ -175,19 +170,19 @@ def _moved(
     return Dates(moments, date.blank | outside)
 
 
-def negative(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def negative(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``-a``."""
     if isinstance(args[0], Span):
         interval = args[0].interval
         return Span(interval._replace(months=-interval.months, micros=-interval.micros))
-    number = evaluation.numbers(args[0], call.args[0].place)
+    number = context.numbers(args[0], call.args[0].place)
     return number._replace(amounts=negated(number.amounts))
 
 
-def joined(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def joined(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a || b``; blank where one of them is."""
     texts = [
-        evaluation.texts(value, node.place)
+        context.texts(value, node.place)
         for value, node in zip(args, call.args, strict=True)
     ]
     blank = functools.reduce(np.logical_or, [text.blank for text in texts])
@@ -203,36 +198,36 @@ def joined(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
     return Texts(column, blank)
 
 
-def either(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def either(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a OR b``: true where one is, blank where that cannot be told."""
-    truths = _truths(evaluation, call, args)
+    truths = _truths(context, call, args)
     true = functools.reduce(np.logical_or, [truth.true for truth in truths])
     false = functools.reduce(np.logical_and, [truth.false for truth in truths])
     return Truths(true, ~(true | false))
 
 
-def both(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def both(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a AND b``: false where one is, blank where that cannot be told."""
-    truths = _truths(evaluation, call, args)
+    truths = _truths(context, call, args)
     true = functools.reduce(np.logical_and, [truth.true for truth in truths])
     false = functools.reduce(np.logical_or, [truth.false for truth in truths])
     return Truths(true, ~(true | false))
 
 
-def opposite(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def opposite(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``NOT a``: blank stays blank."""
-    (truth,) = _truths(evaluation, call, args)
+    (truth,) = _truths(context, call, args)
     return Truths(truth.false, truth.blank)
 
 
-def _truths(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> list[Truths]:
+def _truths(context: Context, call: Call, args: Sequence[Value]) -> list[Truths]:
     return [
-        evaluation.truths(value, node.place)
+        context.truths(value, node.place)
         for value, node in zip(args, call.args, strict=True)
     ]
 
 
-def is_null(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def is_null(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a IS NULL``, which is never blank itself."""
     value = args[0]
     if isinstance(value, Nothing):
@@ -242,17 +237,17 @@ def is_null(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
     return Truths(value.blank, np.zeros(1, np.bool_))
 
 
-def is_truth(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def is_truth(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a IS TRUE``, ``IS FALSE`` and ``IS UNKNOWN``."""
-    (truth,) = _truths(evaluation, call, args)
+    (truth,) = _truths(context, call, args)
     masks = {"TRUE": truth.true, "FALSE": truth.false, "UNKNOWN": truth.blank}
     return Truths(masks[call.name.split()[1]], np.zeros(1, np.bool_))
 
 
-def comparison(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def comparison(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a = b`` and the like."""
     places = call.args[0].place, call.args[1].place
-    return compare(evaluation, call.name, args[0], args[1], places)
+    return compare(context, call.name, args[0], args[1], places)
 
 
 _TESTS: dict[str, Callable[[Any], Any]] = {
@@ -275,7 +270,7 @@ _ARROW_TESTS = {
 
 
 def compare(
-    evaluation: Evaluation,
+    context: Context,
     operator: str,
     one: Value,
     other: Value,
@@ -292,23 +287,23 @@ def compare(
     BadFormula
         If they are of kinds that cannot be compared.
     """
-    kind = common_kind(evaluation, [one, other], places)
+    kind = common_kind(context, [one, other], places)
     pairs = list(zip((one, other), places, strict=True))
     if kind is Numbers:
-        a, b = (evaluation.numbers(each, place) for each, place in pairs)
+        a, b = (context.numbers(each, place) for each, place in pairs)
         order = compared(a.amounts, b.amounts)
         return _truth(_TESTS[operator](order), a.blank | b.blank)
     if kind is Dates:
-        c, d = (evaluation.dates(each, place) for each, place in pairs)
+        c, d = (context.dates(each, place) for each, place in pairs)
         order = np.sign(c.moments.values - d.moments.values)
         return _truth(_TESTS[operator](order), c.blank | d.blank)
     if kind is Truths:
-        e, f = (evaluation.truths(each, place) for each, place in pairs)
+        e, f = (context.truths(each, place) for each, place in pairs)
         order = e.true.astype(np.int8) - f.true.astype(np.int8)
         return _truth(_TESTS[operator](order), e.blank | f.blank)
     if kind is Nothing:
         return Truths(np.zeros(1, np.bool_), np.ones(1, np.bool_))
-    return _texts_compared(evaluation, operator, one, other, places)
+    return _texts_compared(context, operator, one, other, places)
 
 
 def _truth(true: Mask, blank: Mask) -> Truths:
@@ -317,14 +312,14 @@ def _truth(true: Mask, blank: Mask) -> Truths:
 
 
 def _texts_compared(
-    evaluation: Evaluation,
+    context: Context,
     operator: str,
     one: Value,
     other: Value,
     places: tuple[Place, Place],
 ) -> Truths:
-    a = evaluation.texts(one, places[0])
-    b = evaluation.texts(other, places[1])
+    a = context.texts(one, places[0])
+    b = context.texts(other, places[1])
     for text, place in ((a, places[0]), (b, places[1])):
         if place.written[:1] == "'" and text.blank.all() and len(text.blank) == 1:
             raise BadFormula(
@@ -333,7 +328,7 @@ def _texts_compared(
                 place,
             )
     left, right = (
-        text.column[0] if len(text.column) == 1 and evaluation.n != 1 else text.column
+        text.column[0] if len(text.column) == 1 and context.n != 1 else text.column
         for text in (a, b)
     )
     found = arrow_functions().call_function(_ARROW_TESTS[operator], [left, right])
@@ -345,7 +340,7 @@ def _texts_compared(
 
 
 def common_kind(
-    evaluation: Evaluation, values: Sequence[Value], places: Sequence[Place]
+    context: Context, values: Sequence[Value], places: Sequence[Place]
 ) -> type:
     """
     Tell as what several values are to be compared.
@@ -368,29 +363,29 @@ def common_kind(
         if kind is Span:
             raise _incomparable(values, places)
         if kind is Texts:
-            _warn_of_texts(evaluation, values, places)
+            _warn_of_texts(context, values, places)
         if kind is Truths and fields:
             raise _incomparable(values, places)
         return kind
     if len(kinds) > 1:
         raise _incomparable(values, places)
     for value, place in fields:
-        _refuse_figures(evaluation, value, place)
-    found = {evaluation.detected(value) for value, _ in fields} - {Cells}
+        _refuse_figures(context, value, place)
+    found = {context.detected(value) for value, _ in fields} - {Cells}
     kind = found.pop() if len(found) == 1 else Texts
     if kind is not Texts:
         names = " and ".join(dict.fromkeys(place.written for _, place in fields))
         noun = "numbers" if kind is Numbers else "dates"
-        evaluation.say(
+        context.say(
             f"{names} are compared as {noun}, which they hold for the most part.",
             "To compare them as texts write CAST(... AS VARCHAR).",
         )
     return kind
 
 
-def _refuse_figures(evaluation: Evaluation, value: Cells, place: Place) -> None:
+def _refuse_figures(context: Context, value: Cells, place: Place) -> None:
     """Refuse to compare as texts what are dates in figures, such as 1/5/2026."""
-    if evaluation.detected(value) is not Texts:
+    if context.detected(value) is not Texts:
         return
     forms = dates_in_figures(value.column)
     if 2 * forms.count > int(np.count_nonzero(~value.blank)):
@@ -404,7 +399,7 @@ def _refuse_figures(evaluation: Evaluation, value: Cells, place: Place) -> None:
 
 
 def _warn_of_texts(
-    evaluation: Evaluation, values: Sequence[Value], places: Sequence[Place]
+    context: Context, values: Sequence[Value], places: Sequence[Place]
 ) -> None:
     """Say that a field of numbers or dates is compared as text."""
     for value, place in zip(values, places, strict=True):
@@ -415,7 +410,7 @@ def _warn_of_texts(
                 if kind == "date"
                 else "Write the number without quotes."
             )
-            evaluation.say(
+            context.say(
                 f"{place.written} is compared as a text here, although it is stated "
                 f"how its {kind}s are written.",
                 remedy,
@@ -436,16 +431,16 @@ def _incomparable(values: Sequence[Value], places: Sequence[Place]) -> BadFormul
     )
 
 
-def between(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def between(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a BETWEEN b AND c``: both ends belong to it."""
     value, low, high = args
     first, second, third = (node.place for node in call.args)
-    above = compare(evaluation, ">=", value, low, (first, second))
-    below = compare(evaluation, "<=", value, high, (first, third))
-    return both(evaluation, call._replace(args=call.args[:2]), [above, below])
+    above = compare(context, ">=", value, low, (first, second))
+    below = compare(context, "<=", value, high, (first, third))
+    return both(context, call._replace(args=call.args[:2]), [above, below])
 
 
-def is_in(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def is_in(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a IN (b, c)``."""
     value, *others = args
     place = call.args[0].place
@@ -454,10 +449,10 @@ def is_in(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
         if found is not None:
             return found
     truths: list[Value] = [
-        compare(evaluation, "=", value, other, (place, node.place))
+        compare(context, "=", value, other, (place, node.place))
         for other, node in zip(others, call.args[1:], strict=True)
     ]
-    return either(evaluation, call._replace(args=call.args[1:]), truths)
+    return either(context, call._replace(args=call.args[1:]), truths)
 
 
 # Up to so many, comparing with each in turn is faster.
@@ -475,10 +470,10 @@ def _in_texts(value: Cells, others: Sequence[Value]) -> Truths | None:
     return Truths((index_in(value.column, known) >= 0) & ~value.blank, value.blank)
 
 
-def like(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def like(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a LIKE b``: ``%`` stands for any text, ``_`` for one character."""
     texts = [
-        evaluation.texts(value, node.place)
+        context.texts(value, node.place)
         for value, node in zip(args, call.args, strict=True)
     ]
     for node in call.args[1:]:
@@ -566,9 +561,9 @@ def _fits(text: str, at: int, run: Sequence[str | None]) -> bool:
     )
 
 
-def like_regex(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def like_regex(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``a LIKE_REGEX b``: whether the pattern (RE2) matches anywhere."""
-    text = evaluation.texts(args[0], call.args[0].place)
+    text = context.texts(args[0], call.args[0].place)
     pattern = written_text(call, 1)
     options = arrow_functions().MatchSubstringOptions(pattern)
     found = _matched(
@@ -595,9 +590,9 @@ def _matched(work: Callable[[Any], Any], column: Any, place: Place) -> Any:
         ) from None
 
 
-def translate_regex(evaluation: Evaluation, call: Call, args: Sequence[Value]) -> Value:
+def translate_regex(context: Context, call: Call, args: Sequence[Value]) -> Value:
     """Work out ``TRANSLATE_REGEX(a IN b WITH c)``."""
-    text = evaluation.texts(args[1], call.args[1].place)
+    text = context.texts(args[1], call.args[1].place)
     pattern, new = written_text(call, 0), written_text(call, 2)
     options = arrow_functions().ReplaceSubstringOptions(pattern, new)
     column = _matched(

@@ -1,0 +1,271 @@
+"""What formulas are worked out over: reading cells as numbers, dates and texts.
+
+A cell is read as a number or a date where one is needed. A cell that is none is a
+finding, and blank there. What a branch of a CASE does not choose is no finding.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+
+import numpy as np
+
+from gruff_ledger.cells.amounts import Amounts, read_amounts
+from gruff_ledger.cells.kinds import kind_of
+from gruff_ledger.cells.moments import DatePattern, Moments, read_moments
+from gruff_ledger.cells.number_form import PLAIN, NumberForm
+from gruff_ledger.formula.nodes import (
+    BadFormula,
+    Call,
+    Node,
+    Place,
+)
+from gruff_ledger.formula.values import (
+    ALL,
+    KINDS,
+    NONE,
+    Cells,
+    Dates,
+    Nothing,
+    Numbers,
+    Span,
+    Texts,
+    Truths,
+    Value,
+    column_of,
+    stretched,
+)
+from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.table import Column, Mask, Table, filtered, text_column
+
+
+class Context:
+    """
+    The list that formulas are worked out over, and what is found and said on the way.
+
+    Parameters
+    ----------
+    table : Table, n records
+    forms : mapping
+        By heading, how numbers and dates are written, where that was stated.
+    outcome : str
+        What becomes of a record whose cell cannot be read, for the findings:
+        ``fee is blank``.
+    """
+
+    def __init__(
+        self,
+        table: Table,
+        forms: Mapping[str, tuple[NumberForm, DatePattern | None]] | None = None,
+        outcome: str = "the result is blank",
+    ) -> None:
+        self.table = table
+        self.n = len(table)
+        self.notes: list[Note] = []
+        self.forms = forms or {}
+        self._outcome = outcome
+        self._wanted: Mask = ALL
+        self._found: dict[tuple[str, str, str], tuple[Mask, Column]] = {}
+        self._numbers: dict[str, tuple[Numbers, Mask]] = {}
+        self._kinds: dict[str, type[Value]] = {}
+        self._dates: dict[str, tuple[Dates, Mask]] = {}
+
+    def value(self, node: Node) -> Value:
+        """Work out a node; see `gruff_ledger.formula.evaluate`."""
+        raise NotImplementedError
+
+    def findings(self) -> tuple[Finding, ...]:
+        """Return what was found in the records so far, rule by rule."""
+        return tuple(
+            Finding(
+                rule,
+                Severity.WARN,
+                message,
+                field,
+                self.table.origin.pick(mask),
+                filtered(stretched(column, self.n), mask),
+            )
+            for (rule, message, field), (mask, column) in self._found.items()
+        )
+
+    @contextlib.contextmanager
+    def only(self, mask: Mask) -> Iterator[None]:
+        """Take note of findings only in some records."""
+        before = self._wanted
+        self._wanted = before & mask
+        yield
+        self._wanted = before
+
+    def find(
+        self, rule: str, what: str, mask: Mask, column: Column, field: str = ""
+    ) -> None:
+        """
+        Take note of records whose cells are not fit for what is done with them.
+
+        Parameters
+        ----------
+        rule : str
+        what : str
+            What is wrong; what becomes of the record is added.
+        mask : Mask
+            The records.
+        column : Column
+            The cells.
+        field : str
+            Their heading, where they are of one field.
+        """
+        wanted = np.broadcast_to(mask & self._wanted, self.n)
+        if not wanted.any():
+            return
+        key = (rule, f"{what}; {self._outcome}.", field)
+        before = self._found.get(key)
+        if before is not None:
+            wanted = wanted | before[0]
+        self._found[key] = (wanted, column)
+
+    def numbers(self, value: Value, place: Place) -> Numbers:
+        """Take a value as numbers; cells that are none are blank, and findings."""
+        if isinstance(value, Numbers):
+            return value
+        if isinstance(value, Nothing):
+            return Numbers(Amounts(np.zeros(1, np.int64), 0), ALL)
+        if isinstance(value, Cells):
+            found, bad = self.as_numbers(value)
+            if bad.any():
+                name = value.field or "the value"
+                form = "" if value.number == PLAIN else " in the form stated"
+                self.find(
+                    f"{name} is a number",
+                    f"{name} is not a number{form}",
+                    bad,
+                    value.column,
+                    value.field,
+                )
+            return found
+        raise self._unfit(value, "a number", place)
+
+    def as_numbers(self, cells: Cells) -> tuple[Numbers, Mask]:
+        """Return cells as numbers, and where they are none."""
+        if cells.field not in self._numbers:
+            amounts, is_number = read_amounts(cells.column, cells.number)
+            bad = ~is_number & ~cells.blank
+            result = Numbers(amounts, ~is_number), bad
+            if not cells.field:
+                return result
+            self._numbers[cells.field] = result
+        return self._numbers[cells.field]
+
+    def dates(self, value: Value, place: Place) -> Dates:
+        """Take a value as dates; cells that are none are blank, and findings."""
+        if isinstance(value, Dates):
+            return value
+        if isinstance(value, Nothing):
+            return Dates(Moments(np.zeros(1, np.int64), NONE), ALL)
+        if isinstance(value, Cells):
+            found, bad = self.as_dates(value)
+            if bad.any():
+                name = value.field or "the value"
+                form = "ISO 8601" if value.date is None else value.date.pattern
+                self.find(
+                    f"{name} is a date",
+                    f"{name} is not a date of the form {form}",
+                    bad,
+                    value.column,
+                    value.field,
+                )
+            return found
+        raise self._unfit(value, "a date", place)
+
+    def as_dates(self, cells: Cells) -> tuple[Dates, Mask]:
+        """Return cells as dates, and where they are none."""
+        if cells.field not in self._dates:
+            moments, is_date = read_moments(cells.column, cells.date)
+            result = Dates(moments, ~is_date), ~is_date & ~cells.blank
+            if not cells.field:
+                return result
+            self._dates[cells.field] = result
+        return self._dates[cells.field]
+
+    def texts(self, value: Value, place: Place) -> Texts:
+        """Take a value as texts; numbers and dates are written in their plain form."""
+        if isinstance(value, Texts):
+            return value
+        if isinstance(value, Cells):
+            return Texts(value.column, value.blank)
+        if isinstance(value, Nothing):
+            return Texts(text_column([""]), ALL)
+        if isinstance(value, Numbers | Dates):
+            values = value.amounts if isinstance(value, Numbers) else value.moments
+            size = max(len(values.values), len(value.blank)) if self.n else 0
+            column, _ = column_of(value, size)
+            return Texts(column, value.blank)
+        raise self._unfit(value, "a text", place)
+
+    def truths(self, value: Value, place: Place) -> Truths:
+        """Take a value as a condition."""
+        if isinstance(value, Truths):
+            return value
+        if isinstance(value, Nothing):
+            return Truths(NONE, ALL)
+        raise self._unfit(value, "a condition", place)
+
+    def _unfit(self, value: Value, wanted: str, place: Place) -> BadFormula:
+        kind = KINDS[type(value)]
+        remedy = _REMEDIES.get((type(value), wanted))
+        if isinstance(value, Cells):
+            remedy = f"Compare it with something, as in {place.written} = 'yes'."
+        return BadFormula(
+            f"{place.written} is {kind}, and {wanted} is needed here.",
+            remedy or "Correct the formula here.",
+            place,
+        )
+
+    def detected(self, cells: Cells) -> type[Value]:
+        """
+        Tell from its cells what a field holds: numbers, dates or texts.
+
+        It holds what more than half of its filled cells are. Whole numbers that begin
+        with a zero are codes, and codes are texts.
+        """
+        if cells.field in self._kinds:
+            return self._kinds[cells.field]
+        kind = kind_of(
+            cells.column,
+            cells.blank,
+            lambda: self.as_numbers(cells)[1],
+            lambda: self.as_dates(cells)[1],
+            number_is_stated=cells.number != PLAIN,
+            date_is_stated=cells.date is not None,
+        )
+        kinds: dict[str, type[Value]] = {"number": Numbers, "date": Dates}
+        found = kinds.get(kind, Cells if kind == "blank" else Texts)
+        if cells.field:
+            self._kinds[cells.field] = found
+        return found
+
+    def say(self, what: str, remedy: str) -> None:
+        """Tell the person something once."""
+        note = Note(what, remedy)
+        if not any(each.what == what for each in self.notes):
+            self.notes.append(note)
+
+
+_REMEDIES: dict[tuple[type, str], str] = {
+    (Texts, "a number"): "Text is joined by ||; to read it as a number write "
+    "CAST(... AS DECIMAL).",
+    (Texts, "a date"): "Write a date as in DATE '2026-05-01', or CAST(... AS DATE).",
+    (Texts, "a condition"): "Compare it with something.",
+    (Numbers, "a condition"): "Compare it with something, as in length > 12.",
+    (Dates, "a condition"): "Compare it with something.",
+    (Dates, "a number"): "For a part of a date write EXTRACT(YEAR FROM ...), for the "
+    "days between two write one minus the other.",
+    (Numbers, "a date"): "To move a date write as in joined + INTERVAL '7' DAY.",
+    (Span, "a number"): "An interval is added to a date, or taken from one.",
+    (Span, "a text"): "An interval is added to a date, or taken from one.",
+    (Truths, "a number"): "To choose a number by a condition write CASE WHEN ... END.",
+    (Truths, "a text"): "To choose a text by a condition write CASE WHEN ... END.",
+}
+
+
+Operation = Callable[[Context, Call, Sequence[Value]], Value]
