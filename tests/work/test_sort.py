@@ -120,7 +120,8 @@ class ProgramTest(FolderTest):
         self.write("a.csv", "Register\n\nquay,note\n" + "\n".join(quoted) + "\n")
         self.gruff("sort", "a.csv", "--by", "quay DESC", "--to", "b.csv")
         found = [(each["quay"], each["note"]) for each in self.records("b.csv")]
-        self.assertEqual(found, sorted(rows, key=lambda row: -int(row[0])))
+        # Told apart without a comparison line by line, which would take minutes.
+        self.assertTrue(found == sorted(rows, key=lambda row: -int(row[0])))
         self.gruff(
             *(
                 "sort",
@@ -133,7 +134,8 @@ class ProgramTest(FolderTest):
                 "crlf",
             ),
         )
-        self.assertEqual(self.text("c.csv"), self.text("b.csv").replace("\n", "\r\n"))
+        expected = self.text("b.csv").replace("\n", "\r\n")
+        self.assertTrue(self.text("c.csv") == expected)
 
     def test_a_sorted_list_goes_on(self) -> None:
         self.write(

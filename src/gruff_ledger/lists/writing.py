@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.pieces import text_array
-from gruff_ledger.cells.strings import Chunk, cell_bytes, chunk_of
+from gruff_ledger.cells.strings import Chunk, cell_bytes, chunk_of, text_chunks
 from gruff_ledger.table import Column, Indices, Table, taken, thread_count
 
 _T = TypeVar("_T")
@@ -124,9 +124,12 @@ def _all_lines(table: Table, delimiter: str, line_end: str) -> Column | None:
         if text is None:
             lines = _lines_with_quotes(columns, delimiter, line_end)
             return lines.bytes, np.diff(lines.offsets)
-        data = np.frombuffer(text, np.uint8)
-        ends = np.flatnonzero(data == ord("\n")) + 1
-        return data, np.diff(ends, prepend=0)
+        # Without quotes a line is its cells and the marks between and behind them.
+        lengths = np.full(len(columns[0]), marks, np.int64)
+        for column in columns:
+            chunks = text_chunks(column)
+            lengths += np.concatenate([np.diff(chunk.offsets) for chunk in chunks])
+        return np.frombuffer(text, np.uint8), lengths
 
     marks = len(table.headings) - 1 + len(line_end)
     size = sum(map(cell_bytes, table.columns)) + len(table) * marks
