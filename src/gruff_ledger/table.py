@@ -269,19 +269,15 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         held = tuple(Moved(column_of(each), order) for each in self.held)
         return Table(self.headings, held, self.origin.pick(order), self.name)
 
-    def before_order(self) -> tuple[Table, Indices] | None:
-        """Return the list as it was before `in_order`, and the order; else None."""
+    def before_order(self) -> tuple[tuple[Column, ...], Indices] | None:
+        """Return the columns as they were before `in_order`, and the order; or None."""
         orders = {
             id(each.order) if isinstance(each, Moved) and each.made is None else 0
             for each in self.held
         }
         if len(orders) != 1 or 0 in orders:
             return None
-        order: Indices = self.held[0].order
-        held = tuple(each.base for each in self.held)
-        back = np.empty_like(order)
-        back[order] = np.arange(len(order))
-        return Table(self.headings, held, self.origin.pick(back), self.name), order
+        return tuple(each.base for each in self.held), self.held[0].order
 
     def slice(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""

@@ -49,10 +49,17 @@ class DistinctTest(unittest.TestCase):
     def test_a_value_that_no_sample_met(self) -> None:
         cells = ["a"] * 9000
         cells[2000] = "b"
-        self.assertIsNone(few_values(text_column(cells)))
-        values, codes = distinct_cells(text_column(cells))
-        self.assertEqual(values.to_pylist(), ["a", "b"])
-        self.assertEqual(np.flatnonzero(codes).tolist(), [2000])
+        found = few_values(text_column(cells))
+        assert found is not None
+        for values, codes in (found, distinct_cells(text_column(cells))):
+            self.assertEqual(values.to_pylist(), ["a", "b"])
+            self.assertEqual(np.flatnonzero(codes).tolist(), [2000])
+
+    def test_fields_of_many_values_are_left_to_others(self) -> None:
+        many = [str(n % 500) for n in range(9000)]
+        rare = [str(n) if n % 30 == 0 else "x" for n in range(9000)]
+        for cells in (many, rare, ["x"] * 100):
+            self.assertIsNone(few_values(text_column(cells)))
 
     @given(st.lists(st.tuples(*[st.sampled_from("abc")] * 3), min_size=1, max_size=40))
     def test_combinations(self, records) -> None:

@@ -31,7 +31,7 @@ class ConditionTest(unittest.TestCase):
         fails, unknown = outcome.aside
         self.assertEqual(fails.reason, "does not meet: paid >= 20")
         self.assertEqual(fails.table.column("boat").to_pylist(), ["Fern"])
-        self.assertEqual(unknown.reason, "cannot be told, for a blank: paid >= 20")
+        self.assertEqual(unknown.reason, "cannot be told for a blank: paid >= 20")
         self.assertEqual(unknown.table.column("boat").to_pylist(), ["Dawn", "Elan"])
         self.assertEqual(outcome.findings[0].value.to_pylist(), ["x"])
         self.assertIn("holds in 3 of 6 records, and fails in 1", outcome.notes[0].what)
@@ -114,7 +114,7 @@ class ProgramTest(FolderTest):
             reasons,
             {
                 "Calm": "does not meet: paid > 10",
-                "Bold": "cannot be told, for a blank: paid > 10",
+                "Bold": "cannot be told for a blank: paid > 10",
             },
         )
         self.assertEqual(self.records("rest.csv"), self.records("l/set-aside.csv"))

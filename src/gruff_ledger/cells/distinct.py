@@ -28,6 +28,7 @@ _FEW_CELLS = 20_000
 # Records looked at, at three places of a list, to see whether it has few values.
 _SAMPLE_RECORDS = 1000
 _FEW_VALUES = 200
+_MOST_MET_ONCE = 30
 
 
 class Distinct(NamedTuple):
@@ -89,10 +90,13 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
         return None
     starts = (0, n // 2, n - _SAMPLE_RECORDS)
     sample = [column.slice(start, _SAMPLE_RECORDS) for start in starts]
-    known, at = np.unique(
-        np.concatenate([fingerprints(part) for part in sample]), return_index=True
+    known, at, counts = np.unique(
+        np.concatenate([fingerprints(part) for part in sample]),
+        return_index=True,
+        return_counts=True,
     )
-    if len(known) > _FEW_VALUES:
+    # As many values as a sample met only once, others it did not meet (I. J. Good).
+    if len(known) > _FEW_VALUES or (counts == 1).sum() > _MOST_MET_ONCE:
         return None
     places = np.concatenate(
         [np.arange(start, start + _SAMPLE_RECORDS) for start in starts]
@@ -100,14 +104,20 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
     values = taken(column, places)
     prints = record_fingerprints([column])
     codes = np.minimum(np.searchsorted(known, prints), len(known) - 1)
-    if (known[codes] != prints).any() or unequal(column, taken(values, codes)).any():
+    unmet = known[codes] != prints
+    if unmet.any():
+        rest = filtered(column, unmet)
+        first = first_with_same_key([rest])
+        is_first = first == np.arange(len(first))
+        codes[unmet] = len(known) + (np.cumsum(is_first) - 1)[first]
+        values = concat_columns([values, filtered(rest, is_first)])
+    if unequal(column, taken(values, codes)).any():
         return None
     # In order of first occurrence, as promised.
-    first = np.full(len(known), n, np.int64)
-    np.minimum.at(first, codes, np.arange(n))
-    order = np.argsort(first)
-    ranks = np.empty(len(known), np.int64)
-    ranks[order] = np.arange(len(known))
+    places = first_places(codes)
+    order = np.argsort(places)
+    ranks = np.empty(len(order), np.int64)
+    ranks[order] = np.arange(len(order))
     return taken(values, order), ranks[codes]
 
 

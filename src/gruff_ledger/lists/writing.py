@@ -7,7 +7,7 @@ it must be: when it holds the delimiter, a double quote or a line end.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
@@ -97,8 +97,8 @@ def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview
     """Format the records; of a sorted list, the lines are put in order."""
     moved = table.before_order() if len(table) > _STRETCH_RECORDS else None
     if moved is not None:
-        before, order = moved
-        lines = _all_lines(before, delimiter, line_end)
+        columns, order = moved
+        lines = _all_lines(columns, delimiter, line_end)
         if lines is not None:
             yield from _ordered(lines, order)
             return
@@ -113,13 +113,16 @@ def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview
     yield from _a_few_ahead(formatted, table.stretches(_STRETCH_RECORDS), len(table))
 
 
-def _all_lines(table: Table, delimiter: str, line_end: str) -> Column | None:
+def _all_lines(
+    whole_columns: Sequence[Column], delimiter: str, line_end: str
+) -> Column | None:
     """Return the lines of all records; None where they are too much for one array."""
+    n = len(whole_columns[0])
 
     def lines_of(
-        stretch: Callable[[], list[Column]],
+        start: int,
     ) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
-        columns = stretch()
+        columns = [column.slice(start, _STRETCH_RECORDS) for column in whole_columns]
         text = _without_quotes(columns, delimiter, line_end)
         if text is None:
             lines = _lines_with_quotes(columns, delimiter, line_end)
@@ -131,16 +134,15 @@ def _all_lines(table: Table, delimiter: str, line_end: str) -> Column | None:
             lengths += np.concatenate([np.diff(chunk.offsets) for chunk in chunks])
         return np.frombuffer(text, np.uint8), lengths
 
-    marks = len(table.headings) - 1 + len(line_end)
-    size = sum(map(cell_bytes, table.columns)) + len(table) * marks
+    marks = len(whole_columns) - 1 + len(line_end)
+    size = sum(map(cell_bytes, whole_columns)) + n * marks
     if size > _MOST_BYTES_IN_LINES:
         return None
     # Stretches are put in their places one by one, so that all of them are never there
     # twice. Only quotes take more room than was reckoned with.
     whole = np.empty(size, np.uint8)
     lengths, used = [], 0
-    stretches = table.stretches(_STRETCH_RECORDS)
-    for data, mine in _a_few_ahead(lines_of, stretches, len(table)):
+    for data, mine in _a_few_ahead(lines_of, range(0, n, _STRETCH_RECORDS), n):
         if used + len(data) > len(whole):
             more = np.empty(len(whole) // 2 + len(data), np.uint8)
             whole = np.concatenate([whole[:used], more])

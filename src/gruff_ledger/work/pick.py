@@ -127,7 +127,7 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
         fails = ~holds & ~unknown
         for reason, mask in (
             (f"does not meet: {terms.where}", fails),
-            (f"cannot be told, for a blank: {terms.where}", unknown),
+            (f"cannot be told for a blank: {terms.where}", unknown),
         ):
             if mask.any():
                 aside.append(SetAside(reason, table.filter(mask)))
@@ -180,7 +180,7 @@ def _condition_note(holds: Mask, fails: Mask, unknown: Mask) -> Note:
         return Note(f"{said}.")
     blank = "In 1 it" if open_ == 1 else f"In {open_} it"
     return Note(
-        f"{said}, and fails in {failed}. {blank} cannot be told, for a blank.",
+        f"{said}, and fails in {failed}. {blank} cannot be told for a blank.",
         "To pick those too, add a test such as OR length IS NULL to `where`.",
     )
 
