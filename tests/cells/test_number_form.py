@@ -71,6 +71,26 @@ class ReadingTest(unittest.TestCase):
         self.assertEqual(column.to_pylist(), ["1.5", "?", " ", "?"])
 
 
+class FieldTest(unittest.TestCase):
+    @given(
+        st.lists(st.text("0123,.-+ €%()'\u2212é", max_size=7), max_size=20),
+        st.builds(
+            NumberForm,
+            decimal=st.sampled_from([",", ".", "'", "é"]),
+            group=st.sampled_from(["", " "]),
+            currency=st.sampled_from(["", "€"]),
+            percent=st.booleans(),
+            brackets=st.booleans(),
+            trailing_minus=st.booleans(),
+        ),
+    )
+    def test_whole_fields_agree_with_reading_one_by_one(self, cells, form) -> None:
+        column = in_plain_form(text_column(cells), form).to_pylist()
+        self.assertEqual(
+            [PLAIN.read(cell) for cell in column], [form.read(cell) for cell in cells]
+        )
+
+
 class PatternTest(unittest.TestCase):
     def test_numbers_are_written(self) -> None:
         for pattern, number, expected in (

@@ -11,15 +11,18 @@ from __future__ import annotations
 import functools
 import re
 from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import msgspec
+import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.distinct import rewritten
+from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.number import number_of, plain_text
+from gruff_ledger.cells.pieces import by_stretches, text_array
+from gruff_ledger.cells.strings import Chunk
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column
+from gruff_ledger.table import Column, filtered
 
 # White space that parts groups of digits; people type one and mean any.
 _SPACES = " \u00a0\u2009\u202f"
@@ -137,7 +140,32 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
             return plain_text(number)
         return text if is_blank(text) else _NO_NUMBER
 
-    return rewritten(column, plain).column
+    if not form.decimal.isascii():
+        return rewritten(column, plain).column
+    simple = np.zeros(256, np.bool_)
+    simple[[*b"0123456789+-", ord(form.decimal)]] = True
+    as_plain = np.arange(256, dtype=np.uint8)
+    as_plain[ord(form.decimal)] = ord(".")
+    others = np.zeros(len(column), np.bool_)
+
+    def in_point_form(chunks: list[Chunk], where: slice) -> list[Any]:
+        (chunk,) = chunks
+        odd = np.flatnonzero(~simple[chunk.bytes])
+        others[where][np.searchsorted(chunk.offsets, odd, side="right") - 1] = True
+        if form.trailing_minus:
+            ends = chunk.offsets[1:][np.diff(chunk.offsets) > 0] - 1
+            behind = ends[chunk.bytes[ends] == ord("-")]
+            places = np.searchsorted(chunk.offsets, behind, side="right") - 1
+            others[where][places] = True
+        return [text_array(as_plain[chunk.bytes], np.diff(chunk.offsets))]
+
+    # Cells of digits, signs and decimal characters alone are most; of those only that
+    # character differs. The others are read as they were.
+    (pointed,) = by_stretches([column], in_point_form)
+    if not others.any():
+        return pointed
+    rest = rewritten(filtered(column, others), plain).column
+    return with_cells(pointed, others, rest)
 
 
 class NumberPattern(NamedTuple):
