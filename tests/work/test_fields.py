@@ -119,6 +119,22 @@ class ProgramTest(FolderTest):
         told = self.problem("run", "d.toml", "--replace")
         self.assertIn("nams.csv", told)
 
+    def test_a_map_is_not_among_all_lists(self) -> None:
+        """An entry that names no lists works on the others."""
+        self.write("a.csv", "Bt\nAmber\n")
+        self.write("b.csv", "Bt\nBold\n")
+        self.write("names.csv", "was,now\nBt,Boat\n")
+        lists = "".join(
+            f'[lists.{name}]\nfrom = "{name}.csv"\n' for name in ("a", "names", "b")
+        )
+        self.write(
+            "d.toml",
+            f'docket = 1\n{lists}[[entry]]\ndo = "merge"\n'
+            '[[entry]]\ndo = "fields"\nrename-by = "names"\n[[out]]\nto = "c.csv"\n',
+        )
+        self.gruff("run", "d.toml")
+        self.assertEqual(self.text("c.csv"), "Boat\nAmber\nBold\n")
+
     def test_a_list_that_is_its_own_map(self) -> None:
         self.write("a.csv", "was,now\nwas,old\n")
         done = self.gruff("fields", "a.csv", "--rename-by", "a.csv", "--to", "b.csv")

@@ -28,7 +28,7 @@ from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import BadDocket, BadTerms, nearest_or_all
-from gruff_ledger.terms import Terms, describe, read, unknown_key
+from gruff_ledger.terms import Kind, Terms, describe, read, unknown_key
 from gruff_ledger.work.registry import VERBS, Further, Verb
 
 DOCKET_VERSION = 1
@@ -405,7 +405,9 @@ def _entries(
     entries: list[Entry] = []
     more: dict[str, ListToRead] = {}
     known = list(list_names)
-    in_hand = _only(known)
+    looked_into = _looked_into(raw)
+    worked_on = [name for name in list_names if name not in looked_into]
+    in_hand = _only(worked_on)
     for number, table in enumerate(raw.get("entry", []), 1):
         place = f"entry {number}"
         try:
@@ -419,7 +421,7 @@ def _entries(
             own = {k: v for k, v in table.items() if k not in keys | further_keys}
             terms = read(verb.terms, own)
             further = _further(table, verb, folder)
-            names = _named_lists(head, list_names, known, in_hand)
+            names = _named_lists(head, worked_on, known, in_hand)
             result = head.as_ or f"entry {number}"
             if result in known:
                 raise BadTerms(
@@ -439,6 +441,17 @@ def _entries(
         known.append(result)
         in_hand = result
     return tuple(entries), tuple(more.values())
+
+
+def _looked_into(raw: Mapping[str, Any]) -> set[str]:
+    """Return what entries name as lists beside the one they work on."""
+    named = set()
+    for table in raw.get("entry", []):
+        verb = VERBS.get(str(table.get("do")))
+        for term in describe(verb.terms) if verb is not None else ():
+            if term.kind is Kind.ADDRESS and isinstance(table.get(term.key), str):
+                named.add(table[term.key])
+    return named
 
 
 def _further(
