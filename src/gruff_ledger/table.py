@@ -214,6 +214,15 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         """
         pending = [each for each in self.held if _is_pending(each)]
         wanted = pending[0].wanted if pending else np.ones(len(self), np.bool_)
+        # What is taken out in another way is so before threads could do it twice.
+        others = [
+            each
+            for each in self.held
+            if isinstance(each, Kept | Moved)
+            and not (_is_pending(each) and each.wanted is wanted)
+        ]
+        work = mapped if len(others) > 1 else _mapped_in_turn
+        work(column_of, others)
         done = 0
         for start in range(0, len(wanted), size):
             part = wanted[start : start + size]

@@ -137,6 +137,23 @@ class ProgramTest(FolderTest):
         expected = self.text("b.csv").replace("\n", "\r\n")
         self.assertTrue(self.text("c.csv") == expected)
 
+    def test_a_sorted_list_gains_a_field_and_loses_records(self) -> None:
+        """Columns held in three ways are written together."""
+        numbers = "".join(f"{n * 7 % 40009},x{n}\n" for n in range(40_000))
+        self.write("a.csv", "n,m\n" + numbers)
+        self.write(
+            "d.toml",
+            'docket = 1\n[lists.a]\nfrom = "a.csv"\n[[entry]]\ndo = "sort"\nby = "n"\n'
+            '[[entry]]\ndo = "compute"\nformula = { k = "n * 2" }\n'
+            '[[entry]]\ndo = "pick"\nwhere = "MOD(n, 2) = 0"\n'
+            '[[entry]]\ndo = "compute"\nformula = { j = "k + 1" }\n'
+            '[[out]]\nto = "b.csv"\n',
+        )
+        self.gruff("run", "d.toml")
+        rows = sorted((n * 7 % 40009, f"x{n}") for n in range(40_000))
+        expected = [f"{n},{m},{n * 2},{n * 2 + 1}" for n, m in rows if n % 2 == 0]
+        self.assertTrue(self.text("b.csv").split("\n")[1:-1] == expected)
+
     def test_a_sorted_list_goes_on(self) -> None:
         self.write(
             "a.csv", "n\n" + "".join(f"{n * 7 % 20011}\n" for n in range(20_000))
