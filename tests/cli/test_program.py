@@ -319,6 +319,15 @@ class OutputLawsTest(FolderTest):
         return list(self.folder.glob(".*.part"))
 
 
+class OutputNameTest(FolderTest):
+    def test_a_dash_is_no_file(self) -> None:
+        """It stands for standard input, and could be meant for standard output."""
+        self.write("a.csv", LIST)
+        told = self.problem("sort", "a.csv", "--by", "Boat", "--to", "-")
+        self.assertIn("leave --to out", told)
+        self.assertFalse((self.folder / "-").exists())
+
+
 class SameByDocketTest(FolderTest):
     CASES = {
         "survey": (

@@ -51,6 +51,11 @@ class ComputeTest(unittest.TestCase):
         )
         self.assertEqual(perform(terms, list_).table.records(), [("3", "4")])
 
+    def test_a_form_says_of_which_fields_it_is_true(self) -> None:
+        with self.assertRaises(BadTerms) as caught:
+            compute(formula={"fee": "rate"}, form=(FormTerms(decimal=","),))
+        self.assertIn("not of which fields", caught.exception.what)
+
     def test_fractions_that_do_not_end_are_said(self) -> None:
         outcome = compute(formula={"third": "length / 9"})
         cells = ["1.166666666667", "", "0.777777777778"]

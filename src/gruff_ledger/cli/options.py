@@ -30,6 +30,12 @@ class OutputPath(click.ParamType):  # type: ignore[type-arg]
         text = str(value)
         if not text or text.endswith(("/", os.sep)):
             self.fail(f"'{text}' names no file.", param, ctx)
+        if text == "-":
+            self.fail(
+                "'-' names no file. To write to standard output, leave --to out.",
+                param,
+                ctx,
+            )
         return Path(text)
 
 

@@ -21,7 +21,7 @@ class FormTerms(Terms, frozen=True, kw_only=True):
 
     fields: Annotated[
         tuple[str, ...],
-        Meta(description="The fields it is true of; all the entry names, if none."),
+        Meta(description="The fields it is true of; in scrub, those it names if none."),
     ] = ()
     decimal: Annotated[
         str, Meta(description="The character before the decimals of a number.")
@@ -122,20 +122,27 @@ def forms_of(
     terms : sequence of FormTerms
     table : Table
     fields : sequence of str
-        Headings that a form without fields of its own is true of.
+        Headings that a form without fields of its own is true of; where there are
+        none, such a form is refused.
 
     Raises
     ------
     UnknownField
         If a form names a field that the list does not have.
     BadTerms
-        If two forms are stated for one field.
+        If two forms are stated for one field, or one for none.
     """
     forms: dict[str, Form] = {}
     notes: tuple[Note, ...] = ()
     for each in terms:
         named, said = find_fields(table, each.fields, "form")
         notes += said
+        if not named and not fields:
+            raise BadTerms(
+                "a form is stated, and not of which fields.",
+                "Name them in it, as in fields = ['fee'].",
+                term="form",
+            )
         for heading in named or fields:
             if heading in forms:
                 raise BadTerms(
