@@ -205,6 +205,11 @@ class RefusalTest(unittest.TestCase):
             ("FOO(boat)", "no function FOO", "FOO"),
             ("UPER(boat)", "no function UPER", "UPER"),
             ("IF(a, b, c)", "no function IF", "IF"),
+            ("POSITION('a', boat)", "POSITION is written", "POSITION('a', boat)"),
+            ("CAST(boat)", "CAST is written", "CAST(boat)"),
+            ("CAST(rate AS DECIMAL(2.5))", "CAST is written", "CAST(rate"),
+            ("ROUND()", "ROUND is written", "ROUND()"),
+            ("TRIM(boat, 'a')", "TRIM is written", "TRIM(boat, 'a')"),
             ("ABS(1, 2)", "ABS is written otherwise", "ABS(1, 2)"),
             ("SUBSTRING(boat, 1)", "SUBSTRING is written", "SUBSTRING(boat, 1)"),
             ("'a' + 1", "'a' is a text", "'a'"),
@@ -234,6 +239,24 @@ class RefusalTest(unittest.TestCase):
                 self.assertIn(words, problem.what)
                 line, carets = problem.excerpt.split("\n")
                 self.assertTrue(line[carets.index("^") :].startswith(marked), line)
+
+    def test_functions_written_otherwise(self) -> None:
+        """With too few, too many or other arguments."""
+        from gruff_ledger.formula.functions import FUNCTIONS
+
+        for name in FUNCTIONS:
+            for inside in (
+                *("", "boat, boat, boat, boat, boat", "boat FROM", "boat IN boat"),
+                *("boat AS boat", "boat FOR 1", "boat WITH boat", "YEAR FROM"),
+                *("boat", "boat, 1", "boat, 1, UP", "1 FROM 2", "boat PLACING 'a'"),
+                *("boat AS DECIMAL(2.5)", "boat AS DECIMAL(1, 2, 3)", "boat AS 'a'"),
+            ):
+                formula = f"{name}({inside})"
+                with self.subTest(formula=formula):
+                    try:
+                        evaluation().value(parse(formula))
+                    except BadFormula as problem:
+                        self.assertTrue(problem.remedy)
 
     def test_dates_in_figures_are_not_compared_as_texts(self) -> None:
         mine = Evaluation(table("a|b", "1/5/2026|2/5/2026", "3/5/2026|1/6/2026"))

@@ -43,7 +43,7 @@ def cast(context: Context, call: Call, args: Sequence[Value]) -> Value:
     BadFormula
         If there is no such type, or the value cannot be of it.
     """
-    kind, *sizes = call.detail[0], *(word for word in call.detail[1:] if word.isdigit())
+    kind, *sizes = call.detail
     numbers = [int(size) for size in sizes]
     value = args[0]
     if kind in _TEXT:

@@ -102,9 +102,9 @@ def called(context: Context, call: Call) -> Value:
             f"Write {function.written}.",
             call.place,
         )
-    if call.name == "COALESCE":
-        return _first_filled(context, call)
-    args = [context.value(node) for node in call.args]
+    # What is not chosen is not worked out, so that it is no finding.
+    lazy = function.work is _first_filled
+    args = [] if lazy else [context.value(node) for node in call.args]
     return function.work(context, call, args)
 
 
@@ -134,9 +134,6 @@ _ELSEWHERE = {
     "POWER": "Write a power as a product.",
     "SQRT": "Numbers here are exact, and roots are not.",
 }
-_ELSEWHERE["SUM"] = (
-    "A formula works on one record. The sum of a field stands in survey."
-)
 
 
 def _texts(context: Context, call: Call, args: Sequence[Value]) -> list[Texts]:
@@ -409,7 +406,8 @@ def _of_several(operator: str) -> Operation:
     return work
 
 
-def _first_filled(context: Context, call: Call) -> Value:
+def _first_filled(context: Context, call: Call, args: Sequence[Value]) -> Value:
+    """Work out COALESCE; it takes its arguments one by one, and none worked out."""
     left: Mask = np.ones(context.n, np.bool_)
     parts: list[Part] = []
     for node in call.args:
@@ -421,10 +419,6 @@ def _first_filled(context: Context, call: Call) -> Value:
         parts.append((mine, value, node.place))
         left = left & ~mine
     return merged(context, parts)
-
-
-def _coalesce(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    return _first_filled(context, call)
 
 
 def _nullif(context: Context, call: Call, args: Sequence[Value]) -> Value:
@@ -461,10 +455,8 @@ def _extract(context: Context, call: Call, args: Sequence[Value]) -> Value:
 _ONE: tuple[tuple[str, ...], ...] = ((),)
 _TWO: tuple[tuple[str, ...], ...] = ((",",),)
 
-# Functions with a grammar of their own, and those with any number of arguments.
-_OWN_FORM = frozenset(
-    ("CAST", "EXTRACT", "POSITION", "TRIM", "ROUND", "TRANSLATE_REGEX")
-)
+# Functions that the parser checks, and those with any number of arguments.
+_OWN_FORM = frozenset(("CAST", "EXTRACT", "TRIM", "ROUND"))
 _VARYING = frozenset(("COALESCE", "GREATEST", "LEAST"))
 
 FUNCTIONS: dict[str, Function] = {
@@ -491,7 +483,7 @@ FUNCTIONS: dict[str, Function] = {
         "CHAR_LENGTH(text)", "how many characters it has", _ONE, _length
     ),
     "COALESCE": Function(
-        "COALESCE(a, b, ...)", "the first of them that is not blank", (), _coalesce
+        "COALESCE(a, b, ...)", "the first of them that is not blank", (), _first_filled
     ),
     "EXTRACT": Function(
         "EXTRACT(unit FROM date)",
@@ -530,7 +522,10 @@ FUNCTIONS: dict[str, Function] = {
         _overlay,
     ),
     "POSITION": Function(
-        "POSITION(part IN text)", "where a part begins, 0 if nowhere", (), _position
+        "POSITION(part IN text)",
+        "where a part begins, 0 if nowhere",
+        (("IN",),),
+        _position,
     ),
     "REPLACE": Function(
         "REPLACE(text, old, new)",
@@ -566,7 +561,7 @@ FUNCTIONS: dict[str, Function] = {
     "TRANSLATE_REGEX": Function(
         "TRANSLATE_REGEX(pattern IN text WITH new)",
         "the text with what matches a pattern (RE2) replaced; \\1 is its first group",
-        (),
+        (("IN", "WITH"),),
         operators.translate_regex,
     ),
     "TRIM": Function(

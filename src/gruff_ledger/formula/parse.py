@@ -295,6 +295,15 @@ _MODES = {
 }
 
 
+# Functions whose arguments are not all values, and how they are written.
+_OWN_FORMS = {
+    "CAST": "CAST(value AS type)",
+    "EXTRACT": "EXTRACT(unit FROM date)",
+    "ROUND": "ROUND(number, digits, mode)",
+    "TRIM": "TRIM(text) or TRIM(BOTH 'characters' FROM text)",
+}
+
+
 class _Expression:
     """
     Makes a node of values with operators between them.
@@ -530,17 +539,21 @@ class _Expression:
 
     def _call(self, tree: Any, place: Place) -> Call:
         name = str(tree.children[0]).upper()
-        own = {
-            "CAST": self._cast,
-            "EXTRACT": self._extract,
-            "ROUND": self._round,
-            "TRIM": self._trim,
-        }
-        if name in own:
+        if name in _OWN_FORMS:
+            own = {
+                "CAST": self._cast,
+                "EXTRACT": self._extract,
+                "ROUND": self._round,
+                "TRIM": self._trim,
+            }
             found = own[name](tree, place)
-            if found is not None:
-                return found
-            # Its arguments are read as those of any function, and then refused.
+            if found is None:
+                raise BadFormula(
+                    f"{name} is written otherwise.",
+                    f"Write {_OWN_FORMS[name]}.",
+                    place,
+                )
+            return found
         words = tuple(
             str(part).upper() for part in tree.children[1:] if not hasattr(part, "data")
         )
@@ -572,7 +585,7 @@ class _Expression:
             words: tuple[str, ...] = (str(kind).upper(),)
         elif getattr(kind, "data", "") == "call":
             sizes = [self._only_part(kind, n) for n in range(len(kind.children) // 2)]
-            if any(getattr(size, "type", "") != "NUMBER" for size in sizes):
+            if len(sizes) > 2 or not all(str(size).isdigit() for size in sizes):
                 return None
             words = (str(kind.children[0]).upper(), *map(str, sizes))
         else:
@@ -618,7 +631,10 @@ class _Expression:
         return Call("ROUND", tuple(args), place, (mode,))
 
     def _trim(self, tree: Any, place: Place) -> Call | None:
-        if self._separators(tree) != ("FROM",):
+        separators = self._separators(tree)
+        if not separators and len(tree.children) == 2:
+            return Call("TRIM", (self._arg(tree, 0),), place)
+        if separators != ("FROM",):
             return None
         part = self._only_part(tree, 0)
         text = self._arg(tree, 1)
