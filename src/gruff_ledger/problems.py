@@ -11,8 +11,9 @@ the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in
 
 from __future__ import annotations
 
+import contextlib
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Self
 
 _TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
@@ -142,6 +143,16 @@ class BadDocket(BadTerms):
 
 class OutOfBalance(Problem):
     """A run in which records came in that neither went out nor were set aside."""
+
+
+@contextlib.contextmanager
+def said_by(term: str) -> Iterator[None]:
+    """Name the term that stated what is found wrong with terms, where none is named."""
+    try:
+        yield
+    except BadTerms as problem:
+        problem.term = problem.term or term
+        raise
 
 
 def with_terms_named(text: str, *, in_docket: bool) -> str:

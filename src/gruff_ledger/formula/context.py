@@ -6,6 +6,7 @@ finding, and blank there. What a branch of a CASE does not choose is no finding.
 
 from __future__ import annotations
 
+import abc
 import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
@@ -40,7 +41,7 @@ from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Column, Mask, Table, filtered, text_column
 
 
-class Context:
+class Context(abc.ABC):
     """
     The list that formulas are worked out over, and what is found and said on the way.
 
@@ -71,9 +72,9 @@ class Context:
         self._kinds: dict[str, type[Value]] = {}
         self._dates: dict[str, tuple[Dates, Mask]] = {}
 
+    @abc.abstractmethod
     def value(self, node: Node) -> Value:
         """Work out a node; see `gruff_ledger.formula.evaluate`."""
-        raise NotImplementedError
 
     def findings(self) -> tuple[Finding, ...]:
         """Return what was found in the records so far, rule by rule."""

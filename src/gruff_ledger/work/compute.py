@@ -19,7 +19,7 @@ from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import KINDS, Span, column_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Formula, Terms
 from gruff_ledger.work.forms import FORM, FormTerms, forms_of
@@ -58,11 +58,8 @@ class ComputeTerms(Terms, frozen=True, kw_only=True):
                 term="formula",
             )
         for formula in self.formula.values():
-            try:
+            with said_by("formula"):
                 parse(formula)
-            except BadTerms as problem:
-                problem.term = "formula"
-                raise
 
 
 def perform(terms: ComputeTerms, table: Table) -> Outcome:
@@ -96,11 +93,8 @@ def perform(terms: ComputeTerms, table: Table) -> Outcome:
     result = table
     for heading, formula in terms.formula.items():
         evaluation = Evaluation(result, forms, f"{heading} is blank")
-        try:
+        with said_by("formula"):
             column = _computed(evaluation, formula, heading)
-        except BadTerms as problem:
-            problem.term = problem.term or "formula"
-            raise
         findings += evaluation.findings()
         notes += [note for note in evaluation.notes if note not in notes]
         if heading in result.headings and terms.overwrite:

@@ -11,7 +11,7 @@ from gruff_ledger.cells.moments import DatePattern
 from gruff_ledger.cells.number_form import PLAIN, NumberForm
 from gruff_ledger.naming import find_fields
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Terms
 
@@ -74,11 +74,8 @@ class FormTerms(Terms, frozen=True, kw_only=True):
                 term="form",
             )
         if self.date is not None:
-            try:
+            with said_by("form"):
                 DatePattern(self.date)
-            except BadTerms as problem:
-                problem.term = "form"
-                raise
 
     @property
     def group_character(self) -> str:

@@ -19,7 +19,7 @@ from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Indices, Mask, Table
 from gruff_ledger.terms import Formula, Terms
 from gruff_ledger.work.forms import FORM, Form, FormTerms, forms_of
@@ -68,7 +68,8 @@ class PickTerms(Terms, frozen=True, kw_only=True):
                 term="where",
             )
         if self.where is not None:
-            _checked(self.where)
+            with said_by("where"):
+                parse(self.where)
         if self.top is not None and self.top < 1:
             raise BadTerms(
                 f"{self.top} records cannot be picked.", "Give 1 or more.", term="top"
@@ -89,14 +90,6 @@ class PickTerms(Terms, frozen=True, kw_only=True):
                 "Give `top` and `by`.",
                 term="per" if self.per else "ties",
             )
-
-
-def _checked(formula: str) -> None:
-    try:
-        parse(formula)
-    except BadTerms as problem:
-        problem.term = "where"
-        raise
 
 
 def perform(terms: PickTerms, table: Table) -> Outcome:
@@ -160,11 +153,8 @@ def _condition(
     evaluation = Evaluation(
         table, forms, "it cannot be told whether the condition holds"
     )
-    try:
+    with said_by("where"):
         truths = evaluation.truths(evaluation.value(node), node.place)
-    except BadTerms as problem:
-        problem.term = problem.term or "where"
-        raise
     n = len(table)
     return (
         np.broadcast_to(truths.true & ~truths.blank, n),

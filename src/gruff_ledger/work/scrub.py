@@ -38,7 +38,7 @@ from gruff_ledger.cells.spaces import (
 from gruff_ledger.cells.strings import WIDE, mask_of_kinds
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Column, Mask, Table, constant_column, filtered, taken
 from gruff_ledger.terms import ListAddress, Terms, Text
 from gruff_ledger.work.forms import FORM, Form, FormTerms, forms_of
@@ -179,12 +179,9 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
             raise BadTerms(
                 "blanks would be filled with a blank.", "Give a value.", term="fill"
             )
-        try:
+        with said_by("number" if self.number else "date"):
             self.number_writer()
             self.date_writer()
-        except BadTerms as problem:
-            problem.term = "number" if self.number else "date"
-            raise
 
     def number_writer(self) -> Callable[[Form, str], str | None] | None:
         """Return what rewrites one number; None where it cannot."""
