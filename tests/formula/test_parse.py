@@ -27,7 +27,7 @@ class MeaningTest(unittest.TestCase):
     def test_what_binds_closer(self) -> None:
         for text, expected in (
             ("a + b * c - d", "(a + (b * c) - d)"),
-            ("-a * b", "(NEGATIVE(a) * b)"),
+            ("-a * b", "(-(a) * b)"),
             ("- - a", "a"),
             ("a || b + c", "||(a (b + c))"),
             ("a = b + 1 AND c OR d", "OR(AND(=(a (b + 1)) c) d)"),
@@ -102,6 +102,8 @@ class RefusalTest(unittest.TestCase):
         ("INTERVAL '1.5' DAY", "no whole number", "INTERVAL '1.5' DAY"),
         ("INTERVAL '1'", "the unit is missing", "INTERVAL '1'"),
         ("(a, b)", "several values", "(a, b)"),
+        ("BETWEEN(a, 1, 2)", "'BETWEEN' is a word of the language", "BETWEEN"),
+        ("1 + and(a)", "'and' is a word of the language", "and"),
         ("12E3", "'E3' was not expected", "E3"),
         ("a; b", "';' means nothing", ";"),
         ("__import__('os').system('x')", "'.' means nothing", "."),

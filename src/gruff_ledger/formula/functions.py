@@ -350,7 +350,7 @@ def _written_whole(call: Call, place: int) -> int:
     """Return an argument that must be a whole number written in the formula."""
     node = call.args[place]
     sign = 1
-    if isinstance(node, Call) and node.name == "NEGATIVE":
+    if isinstance(node, Call) and node.name == "-":
         node, sign = node.args[0], -1
     value = node.value if isinstance(node, Literal) else None
     whole = (
@@ -577,7 +577,7 @@ FUNCTIONS["CEIL"] = FUNCTIONS["CEILING"]
 FUNCTIONS["CHARACTER_LENGTH"] = FUNCTIONS["CHAR_LENGTH"]
 
 OPERATORS: dict[str, Operation] = {
-    "NEGATIVE": operators.negative,
+    "-": operators.negative,
     "||": operators.joined,
     "OR": operators.either,
     "AND": operators.both,

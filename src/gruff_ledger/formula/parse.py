@@ -487,7 +487,7 @@ class _Expression:
         if not negative:
             return node
         place = Place(self._text, self._place(first).start, node.place.end)
-        return Call("NEGATIVE", (node,), place)
+        return Call("-", (node,), place)
 
     def _value(self, part: Any) -> Node:
         place = self._place(part)
@@ -539,6 +539,8 @@ class _Expression:
 
     def _call(self, tree: Any, place: Place) -> Call:
         name = str(tree.children[0]).upper()
+        if name in _RESERVED:
+            raise _word_for_value(tree.children[0], self._place(tree.children[0]))
         if name in _OWN_FORMS:
             own = {
                 "CAST": self._cast,
@@ -653,12 +655,16 @@ def _named(name: str, place: Place) -> Node:
     if upper in _WORD_VALUES:
         return Literal(_WORD_VALUES[upper], place)
     if upper in _RESERVED:
-        raise BadFormula(
-            f"'{name}' is a word of the language, and a value is expected here.",
-            "A field of that name stands in double quotes.",
-            place,
-        )
+        raise _word_for_value(name, place)
     return Field(name, place)
+
+
+def _word_for_value(word: str, place: Place) -> BadFormula:
+    return BadFormula(
+        f"'{word}' is a word of the language, and a value is expected here.",
+        "A field of that name stands in double quotes.",
+        place,
+    )
 
 
 def _typed(text: str, tree: Any, place: Place) -> Literal:
