@@ -17,7 +17,10 @@ A term has one of these kinds, by its type:
 ``tuple[Text, ...]``                   texts, taken as they are
 ``dict[str, str]``                     a name for each name
 ``dict[str, Formula]``                 a formula for each name
+``Plain``, or with ``| None``          a number, a date or text
 ``ListAddress``, or with ``| None``    a list beside the one to work on
+``FilePath``, or with ``| None``       a file that is no list, such as rules
+``StorePath``, or with ``| None``      such a file that need not be there yet
 ``dict[str, tuple[str, ...]]``         names for each name
 ``tuple[SomeTerms, ...]``              tables with terms of their own
 =====================================  =========================================
@@ -25,10 +28,11 @@ A term has one of these kinds, by its type:
 
 from __future__ import annotations
 
+import datetime
 import functools
 import types
 import typing
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from enum import Enum
 from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
@@ -41,13 +45,32 @@ from gruff_ledger.problems import BadTerms, nearest_or_all
 class Terms(msgspec.Struct, frozen=True, kw_only=True):
     """Base of all terms. Subclasses check in ``__post_init__`` what needs no data."""
 
+    def lists_named(self, files: Mapping[str, bytes | None]) -> tuple[str, ...]:
+        """
+        Return the lists that the terms name beside those to work on, each once.
+
+        Parameters
+        ----------
+        files : mapping
+            What is in the files that the terms name; see `files_named`.
+        """
+        return tuple(dict.fromkeys(_said_in(self, Kind.ADDRESS)))
+
+    def files_named(self) -> dict[str, bool]:
+        """Return the files that the terms name, and whether each must be there."""
+        stored = dict.fromkeys(_said_in(self, Kind.STORE), False)
+        return stored | dict.fromkeys(_said_in(self, Kind.FILE), True)
+
 
 T = TypeVar("T", bound=Terms)
 
 # Text that a declaration sets apart, because a command reads it in its own way.
 Text = NewType("Text", str)
 Formula = NewType("Formula", str)
+Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
+FilePath = NewType("FilePath", str)
+StorePath = NewType("StorePath", str)
 
 
 class Kind(Enum):
@@ -61,7 +84,10 @@ class Kind(Enum):
     TEXTS = "text in quotes, or a list of texts"
     MAPPING = "a table with a text for each name"
     FORMULAS = "a table with a formula for each name"
+    PLAIN = "a number, a date or text"
     ADDRESS = "the name of a list, or its address"
+    FILE = "the path of a file"
+    STORE = "the path of the file"
     NAMES_EACH = "a table with a list of names for each name"
     TABLES = "one or more tables"
 
@@ -142,8 +168,22 @@ _KINDS: dict[Any, Kind] = {
     int: Kind.WHOLE,
     str: Kind.TEXT,
     Formula: Kind.TEXT,
+    Plain: Kind.PLAIN,
     ListAddress: Kind.ADDRESS,
+    FilePath: Kind.FILE,
+    StorePath: Kind.STORE,
 }
+
+
+def _said_in(terms: Terms, kind: Kind) -> Iterator[str]:
+    """Yield what terms of one kind say, those of tables within too."""
+    for term in describe(type(terms)):
+        value = getattr(terms, term.attribute)
+        if term.kind is kind and value is not None:
+            yield value
+        elif term.kind is Kind.TABLES:
+            for each in value:
+                yield from _said_in(each, kind)
 
 
 def read(declared: type[T], given: Mapping[str, Any]) -> T:
@@ -191,6 +231,8 @@ def _value(term: Term, value: Any) -> Any:
         value = parse_names(value) if term.kind is Kind.NAMES else value
     if term.kind is Kind.TEXTS and isinstance(value, str):
         value = [value]
+    if term.kind is Kind.PLAIN:
+        value = _plain_text(value)
     if not _fits(term.kind, value):
         raise BadTerms(
             f"{_shown(value)} is not {term.kind.value}.",
@@ -214,6 +256,15 @@ def _value(term: Term, value: Any) -> Any:
     return value
 
 
+def _plain_text(value: Any) -> Any:
+    """Return a number or date of TOML as the text of a cell; other things as is."""
+    if isinstance(value, datetime.date | datetime.time):
+        return value.isoformat()
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return str(value)
+    return value
+
+
 def _member(term: Term, number: int, table: Mapping[str, Any]) -> Terms:
     """Read one of the tables of a term; what is wrong in it is said with its number."""
     assert term.members is not None
@@ -233,7 +284,7 @@ def _fits(kind: Kind, value: Any) -> bool:
         return isinstance(value, bool)
     if kind is Kind.WHOLE:
         return isinstance(value, int) and not isinstance(value, bool)
-    if kind in (Kind.TEXT, Kind.CHOICE, Kind.ADDRESS):
+    if kind in _TEXT_KINDS:
         return isinstance(value, str)
     if kind in (Kind.NAMES, Kind.TEXTS):
         return _is_names(value)
@@ -290,6 +341,15 @@ def plain(terms: Terms) -> dict[str, Any]:
     return said
 
 
+_TEXT_KINDS = (
+    Kind.TEXT,
+    Kind.CHOICE,
+    Kind.PLAIN,
+    Kind.ADDRESS,
+    Kind.FILE,
+    Kind.STORE,
+)
+
 _JSON_TYPES: dict[Kind, dict[str, Any]] = {
     Kind.FLAG: {"type": "boolean"},
     Kind.WHOLE: {"type": "integer"},
@@ -298,7 +358,10 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
     Kind.TEXTS: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.PLAIN: {"type": ["string", "number"]},
     Kind.ADDRESS: {"type": "string"},
+    Kind.FILE: {"type": "string"},
+    Kind.STORE: {"type": "string"},
     Kind.NAMES_EACH: {
         "type": "object",
         "additionalProperties": {

@@ -46,7 +46,7 @@ class FieldsTest(unittest.TestCase):
 
     def test_by_a_map_list(self) -> None:
         listed = table("was|now", "a|first", "E e|last", "zz|gone", name="names")
-        headings, outcome = fields({"rename-by": listed}, rename_by="names")
+        headings, outcome = fields({"names": listed}, rename_by="names")
         self.assertEqual(headings, ("first", "b", "c", "d", "last"))
         self.assertTrue(any("no field zz" in note.what for note in outcome.notes))
 
@@ -80,7 +80,7 @@ class FieldsTest(unittest.TestCase):
         ):
             with self.subTest(words=words):
                 with self.assertRaises(BadTerms) as caught:
-                    fields({"rename-by": listed}, rename_by="names")
+                    fields({"names": listed}, rename_by="names")
                 self.assertIn(words, caught.exception.what)
 
 
@@ -98,7 +98,9 @@ class ProgramTest(FolderTest):
         self.assertIn("2 records looked into beside them", told)
         account = json.loads(self.text("l/account.json"))
         self.assertEqual([each["name"] for each in account["sources"]], ["a", "names"])
-        self.assertEqual(account["entries"][0]["references"], {"rename-by": "names"})
+        self.assertEqual(
+            account["entries"][0]["references"], {"names.csv#col=1;3": "names"}
+        )
         self.assertEqual(account["balance"]["referred"], 2)
 
     def test_a_map_list_of_a_docket(self) -> None:

@@ -121,7 +121,7 @@ class MapTest(unittest.TestCase):
         listed = table("was|now", "a|1", "b|2", "|9", name="map")
         cells, outcome = scrub(
             ["a", "b", "c", ""],
-            {"map-by": listed},
+            {"map": listed},
             map_by="map",
             map={"b": "own", "zz": "?"},
         )

@@ -46,7 +46,10 @@ _METAVARS = {
     Kind.TEXTS: "TEXT",
     Kind.MAPPING: "NAME=NAME",
     Kind.FORMULAS: "FIELD=FORMULA",
+    Kind.PLAIN: "VALUE",
     Kind.ADDRESS: "LIST",
+    Kind.FILE: "PATH",
+    Kind.STORE: "PATH",
     Kind.NAMES_EACH: "FIELD=VALUE, …",
     Kind.TABLES: "TOML",
 }

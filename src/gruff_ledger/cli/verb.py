@@ -17,7 +17,14 @@ import pyarrow as pa
 from gruff_ledger.cli.options import OutputPath, options_of, terms_from
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.docket.engine import run
-from gruff_ledger.docket.job import Entry, Job, ListToRead, OutToWrite, referred
+from gruff_ledger.docket.job import (
+    Entry,
+    Job,
+    ListToRead,
+    OutToWrite,
+    files_of,
+    referred,
+)
 from gruff_ledger.docket.load import further_out
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetching import FetchTerms
@@ -177,7 +184,9 @@ def _run_verb(
         if given[each.key.replace("-", "_")] is not None
     )
     beside: dict[str, ListToRead] = {}
-    references = referred(terms, (), beside, [each.name for each in lists])
+    files = files_of(terms, Path())
+    named = terms.lists_named(dict(files))
+    references = referred(named, (), beside, [each.name for each in lists])
     entry = Entry(
         number=1,
         verb=verb,
@@ -186,6 +195,7 @@ def _run_verb(
         result=_RESULT,
         further=further,
         references=references,
+        files=files,
     )
     outs: tuple[OutToWrite, ...] = ()
     if to is not None:

@@ -269,14 +269,16 @@ def _perform(
     docket: str | None,
 ) -> Outcome:
     given = [tables[name].renamed(name) for name in entry.lists]
-    beside = {key: tables[name].renamed(name) for key, name in entry.references}
+    beside = {said: tables[name].renamed(name) for said, name in entry.references}
     # A list that nothing needs any more must not stay in memory beside its successor.
     for name in (*entry.lists, *(name for _, name in entry.references)):
         used[name] -= 1
         if not used[name]:
             tables.pop(name, None)
     try:
-        more = {"references": beside} if beside else {}
+        more: dict[str, Any] = {"references": beside} if beside else {}
+        if entry.files:
+            more["files"] = dict(entry.files)
         outcome = entry.verb.perform(entry.terms, *given, **more)
         check_balance(entry.place or entry.verb.name, given, outcome)
     except Problem as problem:
@@ -286,6 +288,7 @@ def _perform(
         "do": entry.verb.name,
         "lists": list(entry.lists),
         **({"references": dict(entry.references)} if entry.references else {}),
+        **({"files": _hashes(entry)} if entry.files else {}),
         "terms": plain(entry.terms),
         "headings": list(outcome.table.headings),
     }
@@ -300,6 +303,16 @@ def _perform(
     )
     tables[entry.result] = outcome.table
     return outcome
+
+
+def _hashes(entry: Entry) -> dict[str, str | None]:
+    """Return the SHA-256 of each file that an entry's terms name, where it is there."""
+    import hashlib
+
+    return {
+        said: None if data is None else hashlib.sha256(data).hexdigest()
+        for said, data in entry.files
+    }
 
 
 def _write(

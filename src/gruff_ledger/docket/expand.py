@@ -136,7 +136,8 @@ def _stands_for_several(job: Job, listed: ListToRead) -> bool:
 def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entry:
     try:
         references = tuple(
-            (key, _only(names, listed, f"`{key}`")) for key, listed in entry.references
+            (said, _only(names, listed, f"'{said}'"))
+            for said, listed in entry.references
         )
         if entry.verb.several:
             lists = tuple(

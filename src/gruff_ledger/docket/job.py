@@ -6,7 +6,7 @@ cannot differ.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 import msgspec
@@ -15,7 +15,9 @@ from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.terms import Kind, Terms, describe
+from gruff_ledger.lists.source import unreadable
+from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.terms import Terms
 from gruff_ledger.work.registry import Further, Verb
 
 
@@ -52,8 +54,11 @@ class Entry(msgspec.Struct, frozen=True):
     line : int, optional
         Where it stands in the docket.
     further : tuple of FurtherOut
-    references : tuple of (key, name)
-        The lists that its terms name beside those it works on.
+    references : tuple of (said, name)
+        The lists that its terms name beside those it works on: as they say it, and
+        the name of the list.
+    files : tuple of (said, bytes or None)
+        What is in the files that its terms name; None in one that is not there yet.
     """
 
     number: int
@@ -65,6 +70,7 @@ class Entry(msgspec.Struct, frozen=True):
     line: int | None = None
     further: tuple[FurtherOut, ...] = ()
     references: tuple[tuple[str, str], ...] = ()
+    files: tuple[tuple[str, bytes | None], ...] = ()
 
 
 class OutToWrite(msgspec.Struct, frozen=True):
@@ -115,8 +121,45 @@ class Job(msgspec.Struct, frozen=True):
     fetch: FetchTerms = FetchTerms()
 
 
+def files_of(terms: Terms, folder: Path) -> tuple[tuple[str, bytes | None], ...]:
+    """
+    Read the files that an entry's terms name.
+
+    Parameters
+    ----------
+    terms : Terms
+    folder : Path
+        What relative paths start from.
+
+    Returns
+    -------
+    tuple of (said, bytes or None)
+
+    Raises
+    ------
+    UnreadableSource
+        If one cannot be read; or is not there, and must be.
+    """
+    found: list[tuple[str, bytes | None]] = []
+    for said, must_be_there in terms.files_named().items():
+        path = folder / said
+        try:
+            found.append((said, path.read_bytes()))
+        except FileNotFoundError as error:
+            if must_be_there:
+                raise unreadable(error, path, str(path)) from error
+            found.append((said, None))
+        except OSError as error:
+            raise unreadable(error, path, str(path)) from error
+        except ValueError as error:
+            raise UnreadableSource(
+                "no file can have this name.", "Correct the path.", file=repr(said)
+            ) from error
+    return tuple(found)
+
+
 def referred(
-    terms: Terms,
+    addresses: Sequence[str],
     known: Collection[str],
     added: dict[str, ListToRead],
     taken: Collection[str] = (),
@@ -126,7 +169,8 @@ def referred(
 
     Parameters
     ----------
-    terms : Terms
+    addresses : sequence of str
+        As the terms say them; see `Terms.lists_named`.
     known : collection of str
         Names of lists; what is none of them is an address.
     added : dict
@@ -136,21 +180,18 @@ def referred(
 
     Returns
     -------
-    tuple of (key, name)
-        For each term that says a list, the name of that list.
+    tuple of (said, name)
+        For each address the name of its list.
     """
     references = []
-    for term in describe(type(terms)):
-        said = getattr(terms, term.attribute)
-        if term.kind is not Kind.ADDRESS or said is None:
-            continue
+    for said in addresses:
         if said not in known:
             if said not in added:
                 names = {*known, *taken, *(each.name for each in added.values())}
                 name = list_name(said)
                 # An address is no other's name, however much files are named alike.
                 added[said] = ListToRead(said if name in names else name, said)
-            references.append((term.key, added[said].name))
+            references.append((said, added[said].name))
         else:
-            references.append((term.key, said))
+            references.append((said, said))
     return tuple(references)

@@ -21,13 +21,14 @@ from gruff_ledger.docket.job import (
     Job,
     ListToRead,
     OutToWrite,
+    files_of,
     referred,
 )
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
-from gruff_ledger.problems import BadDocket, BadTerms, nearest_or_all
+from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
 from gruff_ledger.terms import Kind, Terms, describe, read, unknown_key
 from gruff_ledger.work.registry import VERBS, Further, Verb
 
@@ -421,6 +422,8 @@ def _entries(
             own = {k: v for k, v in table.items() if k not in keys | further_keys}
             terms = read(verb.terms, own)
             further = _further(table, verb, folder)
+            files = files_of(terms, folder)
+            addresses = terms.lists_named(dict(files))
             names = _named_lists(head, worked_on, known, in_hand)
             result = head.as_ or f"entry {number}"
             if result in known:
@@ -431,12 +434,26 @@ def _entries(
                 )
         except BadTerms as problem:
             text.refuse(problem, "entry", number, place)
+        except Problem as problem:
+            line = text.line("entry", number)
+            raise problem.placed(entry=place, line=line) from None
         line = text.line("entry", number)
         for each in further:
             _check_below(each.path, folder, anywhere, text, line)
-        references = referred(terms, known, more)
+        references = referred(addresses, known, more)
         entries.append(
-            Entry(number, verb, terms, names, result, place, line, further, references)
+            Entry(
+                number,
+                verb,
+                terms,
+                names,
+                result,
+                place,
+                line,
+                further,
+                references,
+                files,
+            )
         )
         known.append(result)
         in_hand = result
@@ -448,9 +465,23 @@ def _looked_into(raw: Mapping[str, Any]) -> set[str]:
     named = set()
     for table in raw.get("entry", []):
         verb = VERBS.get(str(table.get("do")))
-        for term in describe(verb.terms) if verb is not None else ():
-            if term.kind is Kind.ADDRESS and isinstance(table.get(term.key), str):
-                named.add(table[term.key])
+        if verb is not None:
+            named |= _addresses_in(verb.terms, table)
+    return named
+
+
+def _addresses_in(declared: type[Terms], table: Mapping[str, Any]) -> set[str]:
+    """Return what a table says as a list beside the one to work on, unchecked."""
+    named = set()
+    for term in describe(declared):
+        said = table.get(term.key)
+        if term.kind is Kind.ADDRESS and isinstance(said, str):
+            named.add(said)
+        elif term.kind is Kind.TABLES and isinstance(said, list):
+            assert term.members is not None
+            for each in said:
+                if isinstance(each, Mapping):
+                    named |= _addresses_in(term.members, each)
     return named
 
 

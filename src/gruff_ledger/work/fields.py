@@ -204,8 +204,8 @@ def _renamed(
 ) -> tuple[dict[str, str], list[Note]]:
     renamed = {names[name]: new for name, new in terms.rename.items()}
     notes: list[Note] = []
-    if "rename-by" in references:
-        listed = references["rename-by"]
+    if terms.rename_by is not None:
+        listed = references[terms.rename_by]
         unused = []
         for was, now in pairs_of(listed, "rename-by").items():
             try:

@@ -240,7 +240,7 @@ def perform(
     terms : ScrubTerms
     table : Table, n records
     references : mapping, optional
-        Under ``map-by``, the list of what cells are and are to be.
+        By its address, the list of what cells are and are to be.
 
     Returns
     -------
@@ -311,8 +311,8 @@ def _scrubbed(
 
 def _pairs(terms: ScrubTerms, references: Mapping[str, Table]) -> dict[str, str]:
     pairs = dict(terms.map)
-    if "map-by" in references:
-        for was, now in pairs_of(references["map-by"], "map-by").items():
+    if terms.map_by is not None:
+        for was, now in pairs_of(references[terms.map_by], "map-by").items():
             pairs.setdefault(was, now)
     keys: dict[str, str] = {}
     for was, now in pairs.items():
