@@ -8,7 +8,6 @@ sources stood; the sources go, unless they are kept.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Annotated, Any
 
@@ -16,12 +15,13 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.pieces import by_stretches, bytes_of, repeated, woven
+from gruff_ledger.cells.pieces import by_stretches, repeated, woven
 from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.cells.templates import by_template, cells_where, template_parts
 from gruff_ledger.naming import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Mask, Table
+from gruff_ledger.table import Column, Table
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.newfields import chosen_place, with_new_fields
 
@@ -70,30 +70,8 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
         return [part for part, is_field in self.template_parts() if is_field]
 
     def template_parts(self) -> list[tuple[str, bool]]:
-        """
-        Return the parts of the template, each with whether it is a field's name.
-
-        Raises
-        ------
-        BadTerms
-            If a brace is opened and not closed, or the other way round.
-        """
-        parts: list[tuple[str, bool]] = []
-        for match in re.finditer(
-            r"\{\{|\}\}|\{([^{}]*)\}|[{}]|[^{}]+", self.template or ""
-        ):
-            if match[0] in "{}":
-                raise BadTerms(
-                    f"a brace stands alone in the template '{self.template}'.",
-                    "Write {FIELD}, and a brace itself twice.",
-                    term="template",
-                )
-            if match[1] is not None:
-                parts.append((match[1].strip(), True))
-            else:
-                text = match[0].replace("{{", "{").replace("}}", "}")
-                parts.append((text, False))
-        return parts
+        """Return the parts of the template; see `template_parts`."""
+        return template_parts(self.template or "", "template")
 
 
 def perform(terms: JoinTerms, table: Table) -> Outcome:
@@ -161,51 +139,9 @@ def with_separator(columns: Sequence[Column], separator: str) -> Column:
         for chunk, mask in zip(chunks, filled, strict=True):
             mine = mask[where]
             parts.append(repeated(separator, before & mine))
-            parts.append(_where(chunk, mine))
+            parts.append(cells_where(chunk, mine))
             before |= mine
         return [woven(parts)]
 
     (column,) = by_stretches(columns, of_stretch)
     return column
-
-
-def by_template(parts: Sequence[str | int], columns: Sequence[Column]) -> Column:
-    """
-    Put the cells of each record into a text.
-
-    Parameters
-    ----------
-    parts : sequence
-        Texts as they stand, and positions in `columns`.
-    columns : sequence of Column, n cells each
-
-    Returns
-    -------
-    Column, n cells
-        Blank where all columns are.
-    """
-    filled: Mask = np.logical_or.reduce([~blank_mask(column) for column in columns])
-
-    def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
-        mine = filled[where]
-        return [
-            woven(
-                [
-                    repeated(part, mine)
-                    if isinstance(part, str)
-                    else _where(chunks[part], mine)
-                    for part in parts
-                ]
-            )
-        ]
-
-    (column,) = by_stretches(columns, of_stretch)
-    return column
-
-
-def _where(chunk: Chunk, mask: Mask) -> tuple[Any, Any]:
-    """Return the cells where a mask is true, as a part to be woven."""
-    data, lengths = bytes_of(chunk)
-    if mask.all():
-        return data, lengths
-    return data[np.repeat(mask, lengths)], np.where(mask, lengths, 0)
