@@ -19,13 +19,14 @@ RANKS = {
     "naming": 4,
     "terms": 5,
     "formula": 6,
-    "lists": 7,
-    "account": 7,
-    "work": 7,
-    "demo": 7,
-    "report": 8,
-    "docket": 9,
-    "cli": 10,
+    "rules": 7,
+    "lists": 8,
+    "account": 8,
+    "work": 8,
+    "demo": 8,
+    "report": 9,
+    "docket": 10,
+    "cli": 11,
 }
 
 

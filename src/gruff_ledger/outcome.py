@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.table import Column, Origin, Table
+from gruff_ledger.table import Column, Origin, Table, constant_column
 
 
 class Severity(StrEnum):
@@ -59,6 +59,10 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     origin : Origin, n records
     value : Column of n texts
         The cell that was found.
+    said : Column of n texts, optional
+        The message on each, where it is not the same for all.
+    nearest : Column of n texts, optional
+        For each, the value that may have been meant, or blank.
     """
 
     rule: str
@@ -67,6 +71,15 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     field: str
     origin: Origin
     value: Column
+    said: Column | None = None
+    nearest: Column | None = None
+
+    @property
+    def messages(self) -> Column:
+        """The message on each."""
+        if self.said is not None:
+            return self.said
+        return constant_column(self.message, len(self.origin))
 
 
 class Change(msgspec.Struct, frozen=True, eq=False):

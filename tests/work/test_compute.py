@@ -2,9 +2,9 @@
 
 import unittest
 
+from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.work.compute import ComputeTerms, perform
-from gruff_ledger.work.forms import FormTerms
 from tests.support import FolderTest, table
 
 LIST = table("boat|rate|length", "Amber|4.20|10.5", "Bold|4.20|", "Calm|x|7")

@@ -74,8 +74,8 @@ class PerformTest(unittest.TestCase):
             [
                 "",
                 "Berth is blank.",
-                "Class is not one of A, B.",
-                "Berth is blank.; Class is blank.",
+                "Class is not one of A, B. Perhaps B?",
+                "Berth is blank. Class is blank.",
                 "Class is not one of A, B.",
                 "Class is blank.",
             ],

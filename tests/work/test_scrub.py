@@ -5,9 +5,9 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
-from gruff_ledger.work.forms import FormTerms
 from gruff_ledger.work.scrub import ScrubTerms, perform
 from tests.support import FolderTest, table
 

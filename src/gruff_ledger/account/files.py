@@ -92,7 +92,8 @@ def _set_aside_parts(account: Account) -> _Parts:
 
 
 def _findings_parts(account: Account) -> _Parts:
-    headings = ("entry", "severity", "rule", "field", "value", "message", *_PLACE)
+    own = ("entry", "severity", "rule", "field", "value", "message", "nearest")
+    headings = (*own, *_PLACE)
     columns = [
         [
             *(
@@ -100,7 +101,8 @@ def _findings_parts(account: Account) -> _Parts:
                 for text in (line.label, found.severity, found.rule, found.field)
             ),
             found.value,
-            constant_column(found.message, len(found.origin)),
+            found.messages,
+            found.nearest or constant_column("", len(found.origin)),
             *_place_columns(account, found.origin),
         ]
         for line in account.lines()

@@ -241,9 +241,9 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
     ordered = prints[order]
     if (ordered[1:] == ordered[:-1]).any():
         # An accident: rarer than one in a billion lists of values.
-        places = {value: place for place, value in enumerate(distinct)}
+        at = {value: values.index(value) for value in distinct}
         cells = column.to_pylist()
-        return np.fromiter((places.get(cell, -1) for cell in cells), np.int64)
+        return np.fromiter((at.get(cell, -1) for cell in cells), np.int64)
 
     def of_stretch(start: int) -> Indices:
         stretch = column.slice(start, _STRETCH_RECORDS)
@@ -256,7 +256,10 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
         return found
 
     # Indices among the distinct values, as indices among all of them.
-    first = np.array([values.index(value) for value in distinct] + [-1], np.int64)
+    places: dict[str, int] = {}
+    for place, value in enumerate(values):
+        places.setdefault(value, place)
+    first = np.array([*places.values(), -1], np.int64)
     starts = range(0, len(column), _STRETCH_RECORDS)
     found: Indices = np.concatenate(mapped(of_stretch, starts))
     return np.asarray(first[found], np.int64)

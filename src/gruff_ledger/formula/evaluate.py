@@ -107,6 +107,10 @@ class Evaluation(Context):
         except UnknownField as problem:
             raise BadFormula(problem.what, problem.remedy, node.place) from None
         self.notes += [note for note in said if note not in self.notes]
+        return self.cells_of(heading)
+
+    def cells_of(self, heading: str) -> Cells:
+        """Return the cells of a field, by its exact heading."""
         if heading not in self._cells:
             column = self.table.column(heading)
             number, date = self.forms.get(heading, (PLAIN, None))

@@ -6,16 +6,17 @@ December 2015): a table group of tables with a schema each.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import Any, BinaryIO
 
-import msgspec
-
+from gruff_ledger.rules.w3c_writing import (
+    CONTEXT,
+    choices_pattern,
+    column_names,
+    json_text,
+)
 from gruff_ledger.work.fieldfacts import FieldFacts
 from gruff_ledger.work.survey import Surveyed
-
-_CONTEXT = "http://www.w3.org/ns/csvw"
 
 # A text field is a choice of values if it has no more than this, each often used.
 _MOST_CHOICES = 12
@@ -41,13 +42,13 @@ def write_draft_rules(
         What the account knows of each list, by its name.
     """
     tables = [_table(each, sources.get(each.name, {})) for each in surveyed]
-    facts: dict[str, Any] = {"@context": _CONTEXT}
+    facts: dict[str, Any] = {"@context": CONTEXT}
     facts |= tables[0] if len(tables) == 1 else {"tables": tables}
-    sink.write(msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n")
+    sink.write(json_text(facts))
 
 
 def _table(one: Surveyed, source: Mapping[str, Any]) -> dict[str, Any]:
-    names: set[str] = set()
+    names = column_names([fact.field for fact in one.fields])
     columns = [_column(fact, one, names) for fact in one.fields]
     schema: dict[str, Any] = {"columns": columns}
     unique = [
@@ -70,14 +71,10 @@ def _table(one: Surveyed, source: Mapping[str, Any]) -> dict[str, Any]:
     return {**table, "tableSchema": schema}
 
 
-def _column(fact: FieldFacts, one: Surveyed, names: set[str]) -> dict[str, Any]:
-    stem = re.sub(r"\W+", "_", fact.field).strip("_") or "field"
-    name, number = stem, 1
-    while name in names:
-        number += 1
-        name = f"{stem}_{number}"
-    names.add(name)
-    column: dict[str, Any] = {"name": name, "titles": fact.field}
+def _column(
+    fact: FieldFacts, one: Surveyed, names: Mapping[str, str]
+) -> dict[str, Any]:
+    column: dict[str, Any] = {"name": names[fact.field], "titles": fact.field}
     if fact.filled and not fact.blank:
         column["required"] = True
     if one.null:
@@ -103,9 +100,5 @@ def _datatype(fact: FieldFacts) -> dict[str, Any] | str:
     choices = fact.values
     few = 0 < len(choices) <= _MOST_CHOICES
     if few and fact.filled >= _USED_EACH * len(choices):
-        return {"base": "string", "format": "|".join(map(_escaped, choices))}
+        return {"base": "string", "format": choices_pattern(choices)}
     return {"base": "string", "minLength": least, "maxLength": greatest}
-
-
-def _escaped(text: str) -> str:
-    return re.sub(r"([\\.^$|?*+()\[\]{}])", r"\\\1", text)

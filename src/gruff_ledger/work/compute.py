@@ -15,6 +15,7 @@ from msgspec import Meta
 
 from gruff_ledger.cells.amounts import QUOTIENT_DIGITS
 from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.forms import FORM, FormTerms, forms_of
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import KINDS, Span, column_of
@@ -22,7 +23,6 @@ from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Formula, Terms
-from gruff_ledger.work.forms import FORM, FormTerms, forms_of
 from gruff_ledger.work.newfields import changes_of, chosen_place, with_new_fields
 
 

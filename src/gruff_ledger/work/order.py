@@ -18,11 +18,11 @@ from gruff_ledger.cells.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.moments import DatePattern, read_moments
 from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
+from gruff_ledger.formula.forms import Form
 from gruff_ledger.naming import find_field, parse_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Column, Indices, Mask, Table, filtered
-from gruff_ledger.work.forms import Form
 
 Way = Literal["text", "code", "number", "date"]
 

@@ -16,13 +16,13 @@ from msgspec import Meta
 from gruff_ledger.cells.keys import first_with_same_key
 from gruff_ledger.cells.order import sorted_places
 from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Indices, Mask, Table
 from gruff_ledger.terms import Formula, Terms
-from gruff_ledger.work.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.work.order import Key, Ordering, ordering, parse_order, ways_note
 
 

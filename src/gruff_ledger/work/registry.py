@@ -119,7 +119,19 @@ VERBS = {
         Verb("compute", "Compute new fields from formulas."),
         Verb("pick", "Pick the records that meet a condition, or the first few."),
         Verb("sort", "Put records in order."),
-        Verb("flag", "Check cells against rules and list what is wrong."),
+        Verb(
+            "flag",
+            "Check cells against rules and list what is wrong.",
+            further=(
+                Further(
+                    "write-rules",
+                    "Write the rules to a .json file, as the W3C's metadata for "
+                    "tabular data.",
+                    "gruff_ledger.rules.w3c_writing:write_rules",
+                    (".json",),
+                ),
+            ),
+        ),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
         Verb("merge", "Put lists end to end, matched by heading.", several=True),
     )

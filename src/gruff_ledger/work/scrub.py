@@ -36,12 +36,12 @@ from gruff_ledger.cells.spaces import (
     without_invisible,
 )
 from gruff_ledger.cells.strings import WIDE, mask_of_kinds
+from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Column, Mask, Table, constant_column, filtered, taken
 from gruff_ledger.terms import ListAddress, Terms, Text
-from gruff_ledger.work.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.work.maplist import pairs_of
 from gruff_ledger.work.newfields import changes_of
 

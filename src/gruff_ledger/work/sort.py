@@ -14,11 +14,11 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.order import sorted_places
+from gruff_ledger.formula.forms import FORM, FormTerms, forms_of
 from gruff_ledger.outcome import Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.forms import FORM, FormTerms, forms_of
 from gruff_ledger.work.order import ordering, parse_order, ways_note
 
 

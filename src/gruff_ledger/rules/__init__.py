@@ -1,0 +1,1 @@
+"""Rules on cells and records: stated, read from files, and checked."""

@@ -1,0 +1,556 @@
+"""Checking the cells of a list against rules.
+
+A blank cell is a finding of `required` and of nothing else: where there is nothing, no
+rule can say that it is wrong. A cell that does not hold its datatype is no finding of
+the bounds too.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+from msgspec import structs
+
+from gruff_ledger.cells.amounts import compared, constant
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import distinct, rewritten
+from gruff_ledger.cells.keys import first_with_same_key, group_sizes, index_in
+from gruff_ledger.cells.match import key_at
+from gruff_ledger.cells.moments import DatePattern, read_moment
+from gruff_ledger.cells.number import number_of
+from gruff_ledger.cells.number_form import PLAIN, NumberForm, number_pattern
+from gruff_ledger.cells.templates import by_template, template_parts
+from gruff_ledger.formula.evaluate import Evaluation
+from gruff_ledger.formula.parse import parse
+from gruff_ledger.formula.values import Cells
+from gruff_ledger.naming import find_field, find_fields, format_names
+from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.problems import BadTerms, said_by
+from gruff_ledger.rules.nearest import nearest_values
+from gruff_ledger.rules.rule import DATES, NEAREST, NUMBERS, VALUE, Rule
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    Table,
+    arrow_functions,
+    concat_columns,
+    constant_column,
+    filtered,
+)
+
+# Values named in a message; of more, the first and how many more.
+_NAMED_VALUES = 6
+
+_TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]{1,6})?)?"
+
+_Forms = Mapping[str, tuple[NumberForm, DatePattern | None]]
+
+_DATATYPES = {
+    "number": "a number",
+    "decimal": "a number",
+    "integer": "a whole number",
+    "date": "a date",
+    "datetime": "a date with a time",
+    "time": "a time (hh:mm)",
+}
+
+
+class Found(NamedTuple):
+    """A finding, and a mark on the n records of the list that it is on."""
+
+    finding: Finding
+    mask: Mask
+
+
+class _Breach(NamedTuple):
+    """
+    What part of a rule some records break.
+
+    Attributes
+    ----------
+    name : str
+        The rule in words.
+    says : str
+        The message, unless the rule has one of its own.
+    mask : ndarray of bool, shape (n,)
+    nearest : callable, optional
+        From the mask in force, the allowed value most like each cell found.
+    """
+
+    name: str
+    says: str
+    mask: Mask
+    nearest: Callable[[Mask], Column] | None = None
+
+
+class Checking:
+    """
+    The checking of a list against rules; each field is read once for all of them.
+
+    Parameters
+    ----------
+    table : Table, n records
+    forms : mapping
+        By heading, how numbers and dates are written, where that was stated.
+    references : mapping
+        The lists that rules name, by their addresses.
+
+    Attributes
+    ----------
+    notes : list of Note
+    """
+
+    def __init__(
+        self, table: Table, forms: _Forms, references: Mapping[str, Table]
+    ) -> None:
+        self.table = table
+        self.notes: list[Note] = []
+        self._references = references
+        self._evaluation = Evaluation(table, forms, "the rule cannot be checked there")
+        self._by_pattern: dict[tuple[str, str], Cells] = {}
+
+    def check(self, rule: Rule, term: str) -> list[Found]:
+        """
+        Return what a rule finds.
+
+        Parameters
+        ----------
+        rule : Rule
+            As `resolved` returns it.
+        term : str
+            What states it, for messages.
+
+        Raises
+        ------
+        UnknownField
+            If the rule names a field that a list does not have.
+        BadTerms
+            If it cannot be followed on this list.
+        """
+        with said_by(term):
+            return self._check(rule, term)
+
+    def resolved(self, rule: Rule, term: str) -> Rule:
+        """Return a rule with its fields named as they are headed."""
+        with said_by(term):
+            return structs.replace(
+                rule,
+                field=rule.field and self._field(rule.field, term),
+                key=self._fields(rule.key, term),
+                per=self._fields(rule.per, term),
+                named={self._field(each, term): to for each, to in rule.named.items()},
+            )
+
+    def findings(self) -> list[Finding]:
+        """Return the cells that conditions could not be told by."""
+        return list(self._evaluation.findings())
+
+    def _check(self, rule: Rule, term: str) -> list[Found]:
+        inside = self._where(rule)
+        breaches: list[tuple[str, _Breach]] = []
+        if rule.field is not None:
+            heading = rule.field
+            breaches += [(heading, each) for each in self._of_cells(rule, heading)]
+        if rule.key:
+            breach = self._not_unique(rule, rule.key)
+            breaches.append((rule.key[0] if len(rule.key) == 1 else "", breach))
+        if rule.holds is not None:
+            breaches.append((rule.field or "", self._fails(rule.holds)))
+        self._take_notes(self._evaluation.notes)
+        found = []
+        for heading, breach in breaches:
+            mask = breach.mask if inside is None else breach.mask & inside
+            if mask.any():
+                finding = self._finding(rule, heading, breach, mask, term)
+                found.append(Found(finding, mask))
+        return found
+
+    def _where(self, rule: Rule) -> Mask | None:
+        """Return where a rule is in force; None for everywhere."""
+        if rule.where is None:
+            return None
+        node = parse(rule.where)
+        truths = self._evaluation.truths(self._evaluation.value(node), node.place)
+        return np.broadcast_to(truths.true & ~truths.blank, len(self.table))
+
+    def _field(self, name: str, term: str) -> str:
+        heading, said = find_field(self.table, name, term)
+        self._take_notes(said)
+        return heading
+
+    def _fields(self, names: Sequence[str], term: str) -> tuple[str, ...]:
+        headings, said = find_fields(self.table, names, term)
+        self._take_notes(said)
+        return headings
+
+    def _take_notes(self, notes: Sequence[Note]) -> None:
+        self.notes += [
+            note for note in notes if all(n.what != note.what for n in self.notes)
+        ]
+
+    def _cells(self, rule: Rule, heading: str) -> Cells:
+        """Return the cells of a field, blank where a word of the rule says so."""
+        cells = self._evaluation.cells_of(heading)
+        if rule.datatype in DATES and rule.format_ is not None:
+            known = (heading, rule.format_)
+            if known not in self._by_pattern:
+                name = f"{heading}\0{rule.format_}"
+                pattern = DatePattern(rule.format_)
+                self._by_pattern[known] = cells._replace(field=name, date=pattern)
+            cells = self._by_pattern[known]
+        if rule.null:
+            words = index_in(cells.column, rule.null) >= 0
+            cells = cells._replace(blank=cells.blank | words)
+        return cells
+
+    def _of_cells(self, rule: Rule, heading: str) -> Iterator[_Breach]:
+        cells = self._cells(rule, heading)
+        if rule.required:
+            yield _Breach(f"{heading} is required", f"{heading} is blank.", cells.blank)
+        filled = ~cells.blank
+        for breach in self._of_filled(rule, heading, cells):
+            yield breach._replace(mask=breach.mask & filled)
+
+    def _of_filled(self, rule: Rule, heading: str, cells: Cells) -> Iterator[_Breach]:
+        if rule.datatype is not None and rule.datatype != "string":
+            yield self._not_of_datatype(rule, heading, cells)
+        if rule.datatype in NUMBERS and rule.format_ is not None:
+            yield self._not_in_pattern(rule, heading, cells)
+        yield from self._out_of_bounds(rule, heading, cells)
+        yield from _of_wrong_length(rule, heading, cells.column)
+        if rule.pattern is not None:
+            says = f"{heading} does not match the pattern {rule.pattern}."
+            wrong = ~_matches(cells.column, rule.pattern)
+            yield _Breach(f"{heading} matches {rule.pattern}", says, wrong)
+        if rule.allowed:
+            yield self._not_allowed(rule, heading, cells.column)
+        if rule.allowed_for:
+            yield self._not_allowed_for(rule, heading, cells.column)
+        if rule.allowed_from is not None:
+            yield self._not_in_list(rule, heading)
+        if rule.unique:
+            yield self._not_unique(rule, (heading,))
+
+    def _not_of_datatype(self, rule: Rule, heading: str, cells: Cells) -> _Breach:
+        assert rule.datatype is not None
+        context = self._evaluation
+        form = ""
+        if rule.datatype in NUMBERS:
+            numbers, wrong = context.as_numbers(cells)
+            form = "" if cells.number == PLAIN else " in the form stated"
+            if rule.datatype == "integer":
+                wrong = wrong | _has_part(numbers.amounts)
+        elif rule.datatype in DATES:
+            dates, wrong = context.as_dates(cells)
+            if rule.datatype == "date" and cells.date is None:
+                wrong = wrong | dates.moments.timed
+            elif rule.datatype == "datetime" and cells.date is None:
+                wrong = wrong | ~dates.moments.timed
+            pattern = "ISO 8601" if cells.date is None else cells.date.pattern
+            form = f" of the form {pattern}"
+        elif rule.datatype == "time":
+            wrong = ~_matches(cells.column, _TIME)
+        else:
+            words = rule.truths()
+            what = " or ".join(words[:2])
+            wrong = index_in(cells.column, words) < 0
+            return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", wrong)
+        what = _DATATYPES[rule.datatype] + form
+        return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", wrong)
+
+    def _not_in_pattern(self, rule: Rule, heading: str, cells: Cells) -> _Breach:
+        """Find numbers that the pattern of a rule would write otherwise."""
+        assert rule.format_ is not None
+        pattern, form = number_pattern(rule.format_), cells.number
+        values, codes = distinct(cells.column)
+
+        def wrong(text: str) -> bool:
+            number = form.read(text)
+            if number is None:
+                return False  # said already
+            written = pattern.write(number, form.decimal, form.group or ",")
+            return written != text
+
+        mask = np.fromiter(map(wrong, values), np.bool_, len(values))[codes]
+        what = f"written as {rule.format_}"
+        return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", mask)
+
+    def _out_of_bounds(
+        self, rule: Rule, heading: str, cells: Cells
+    ) -> Iterator[_Breach]:
+        stated = [each for each in rule.bounds() if each is not None]
+        if not stated:
+            return
+        is_date = rule.datatype in DATES or (
+            rule.datatype is None and number_of(stated[0]) is None
+        )
+        if rule.datatype is None:
+            # Without a datatype the bound tells what a cell must be to keep it.
+            kind = "date" if is_date else "number"
+            as_said = Rule(field=rule.field, datatype=kind)  # type: ignore[arg-type]
+            yield self._not_of_datatype(as_said, heading, cells)
+        sides = (
+            ("minimum", rule.minimum, "below", "at least", (-1,)),
+            ("maximum", rule.maximum, "above", "at most", (1,)),
+            ("min-exclusive", rule.min_exclusive, "not above", "above", (-1, 0)),
+            ("max-exclusive", rule.max_exclusive, "not below", "below", (1, 0)),
+        )
+        for term, bound, is_wrong, should_be, signs in sides:
+            if bound is None:
+                continue
+            order, readable = self._compared(cells, bound, term, is_date=is_date)
+            yield _Breach(
+                f"{heading} is {should_be} {bound}",
+                f"{heading} is {is_wrong} {bound}.",
+                np.isin(order, signs) & readable,
+            )
+
+    def _compared(
+        self, cells: Cells, bound: str, term: str, *, is_date: bool
+    ) -> tuple[Any, Mask]:
+        """Return the order of cells to a bound, and which cells can be compared."""
+        context = self._evaluation
+        if is_date:
+            read = read_moment(bound)
+            if read is None and cells.date is not None:
+                read = cells.date.read(bound)
+            if read is None:
+                raise BadTerms(
+                    f"the {term} '{bound}' is no date of ISO 8601.",
+                    "Write it as in 2026-05-01.",
+                )
+            dates, wrong = context.as_dates(cells)
+            return np.sign(dates.moments.values - read[0]), ~wrong
+        number = number_of(bound)
+        if number is None:
+            number = cells.number.read(bound)
+        if number is None:
+            raise BadTerms(
+                f"the {term} '{bound}' is no number.", "Write it as in 12.5."
+            )
+        numbers, wrong = context.as_numbers(cells)
+        return compared(numbers.amounts, constant(Decimal(number))), ~wrong
+
+    def _not_allowed(self, rule: Rule, heading: str, column: Column) -> _Breach:
+        what = _one_of(rule.allowed)
+        if rule.match == "exact":
+            wrong = index_in(column, rule.allowed) < 0
+        else:
+            keys = {key_at(rule.match, value) for value in rule.allowed}
+            values, codes = distinct(column)
+            wrong = np.array(
+                [key_at(rule.match, each) not in keys for each in values], np.bool_
+            )[codes]
+        return _Breach(
+            f"{heading} is one of {format_names(rule.allowed)}",
+            f"{heading} is not {what}.",
+            wrong,
+            lambda mask: nearest_values(filtered(column, mask), rule.allowed),
+        )
+
+    def _not_allowed_for(self, rule: Rule, heading: str, column: Column) -> _Breach:
+        (other,) = rule.per
+        pairs = [
+            (name, value) for name, each in rule.allowed_for.items() for value in each
+        ]
+        listed = Table.from_records((other, heading), pairs)
+        return self._not_among(rule, heading, (other,), listed, (other, heading))
+
+    def _not_in_list(self, rule: Rule, heading: str) -> _Breach:
+        assert rule.allowed_from is not None
+        listed = self._references[rule.allowed_from]
+        others, named = rule.per, rule.named
+        there = []
+        for name in (*others, heading):
+            if name not in named and len(listed.headings) == 1 and not others:
+                there.append(listed.headings[0])
+                continue
+            found, said = find_field(listed, named.get(name, name), "named")
+            self._take_notes(said)
+            there.append(found)
+        return self._not_among(rule, heading, others, listed, there)
+
+    def _not_among(
+        self,
+        rule: Rule,
+        heading: str,
+        others: Sequence[str],
+        listed: Table,
+        there: Sequence[str],
+    ) -> _Breach:
+        """Find cells that, with some other cells of the record, are in no record."""
+        mine = [self.table.column(name) for name in (*others, heading)]
+        theirs = [listed.column(name) for name in there]
+        if others:
+            per = " and ".join(others)
+            what = f"one of those of its {per}"
+        else:
+            what = f"in {listed.name}"
+        wrong = ~_is_among(mine, theirs, rule.match)
+        for name in others:
+            wrong &= ~self._evaluation.cells_of(name).blank
+        return _Breach(
+            f"{heading} is {what}",
+            f"{heading} is not {what}.",
+            wrong,
+            lambda mask: nearest_values(
+                filtered(mine[-1], mask),
+                theirs[-1],
+                [filtered(each, mask) for each in mine[:-1]],
+                theirs[:-1],
+                rule.match,
+            ),
+        )
+
+    def _not_unique(self, rule: Rule, headings: Sequence[str]) -> _Breach:
+        cells = [self._cells(rule, heading) for heading in headings]
+        blank = np.logical_or.reduce([each.blank for each in cells])
+        columns = [_folded(each.column, rule.match) for each in cells]
+        repeated = np.zeros(len(self.table), np.bool_)
+        filled = ~blank
+        if filled.any():
+            if blank.any():
+                columns = [filtered(column, filled) for column in columns]
+            repeated[filled] = group_sizes(first_with_same_key(columns)) > 1
+        name = " with ".join(headings)
+        says = f"{name} is not unique: another record has the same."
+        return _Breach(f"{name} is unique", says, repeated)
+
+    def _fails(self, condition: str) -> _Breach:
+        node = parse(condition)
+        truths = self._evaluation.truths(self._evaluation.value(node), node.place)
+        fails = np.broadcast_to(truths.false, len(self.table))
+        return _Breach(condition, f"It does not hold that {condition}.", fails)
+
+    def _finding(
+        self, rule: Rule, heading: str, breach: _Breach, mask: Mask, term: str
+    ) -> Finding:
+        column = self.table.column(heading) if heading else None
+        count = int(np.count_nonzero(mask))
+        value = constant_column("", count) if column is None else filtered(column, mask)
+        nearest = None if breach.nearest is None else breach.nearest(mask)
+        message, said = breach.says, None
+        if rule.message is not None:
+            message, said = self._own_words(rule.message, mask, value, nearest, term)
+        return Finding(
+            rule=breach.name,
+            severity=Severity(rule.severity),
+            message=message,
+            field=heading,
+            origin=self.table.origin.pick(mask),
+            value=value,
+            said=said,
+            nearest=nearest,
+        )
+
+    def _own_words(
+        self, message: str, mask: Mask, value: Column, nearest: Column | None, term: str
+    ) -> tuple[str, Column | None]:
+        """Return what a rule's own message says of all records, and of each."""
+        parts = template_parts(message, term)
+        if not any(is_field for _, is_field in parts):
+            return "".join(text for text, _ in parts), None
+        columns: list[Column] = []
+        pieces: list[str | int] = []
+        for text, is_field in parts:
+            if not is_field:
+                pieces.append(text)
+                continue
+            pieces.append(len(columns))
+            if text == VALUE:
+                columns.append(value)
+            elif text == NEAREST:
+                blank = constant_column("", len(value))
+                columns.append(blank if nearest is None else nearest)
+            else:
+                heading = self._field(text, term)
+                columns.append(filtered(self.table.column(heading), mask))
+        whole = np.ones(len(value), np.bool_)
+        said = by_template(pieces, columns, whole)
+        shown = "".join("…" if is_field else text for text, is_field in parts)
+        return shown, said
+
+
+def _one_of(values: Sequence[str]) -> str:
+    if len(values) == 1:
+        return format_names(values)
+    more = len(values) - _NAMED_VALUES
+    named = format_names(values[:_NAMED_VALUES])
+    return f"one of {named}{f' and {more} more' if more > 0 else ''}"
+
+
+def _has_part(amounts: Any) -> Mask:
+    """Mark the numbers that are not whole."""
+    if not amounts.scale:
+        return np.zeros(len(amounts.values), np.bool_)
+    found: Mask = amounts.values % 10**amounts.scale != 0
+    return found.astype(np.bool_)
+
+
+def _matches(column: Column, pattern: str) -> Mask:
+    r"""Mark the cells that a pattern (RE2) matches from their start to their end."""
+    import pyarrow.compute as compute
+
+    options = compute.MatchSubstringOptions(rf"\A(?:{pattern})\z")
+    try:
+        found = compute.call_function("match_substring_regex", [column], options)
+    except pa.ArrowInvalid as error:
+        reason = re.sub(r"^Invalid regular expression: ", "", str(error).split("\n")[0])
+        raise BadTerms(
+            f"the pattern '{pattern}' cannot be used: {reason.rstrip('.')}.",
+            "Correct it; it is of the RE2 dialect.",
+        ) from None
+    return np.asarray(found.to_numpy(), np.bool_)
+
+
+def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Breach]:
+    sides = (
+        (rule.length, "exactly", (-1, 1)),
+        (rule.min_length, "at least", (-1,)),
+        (rule.max_length, "at most", (1,)),
+    )
+    if all(wanted is None for wanted, _, _ in sides):
+        return
+    lengths = arrow_functions().call_function("utf8_length", [column]).to_numpy()
+    for wanted, how, signs in sides:
+        if wanted is None:
+            continue
+        what = f"{how} {wanted} {'character' if wanted == 1 else 'characters'}"
+        yield _Breach(
+            f"{heading} has {what}",
+            f"{heading} does not have {what}.",
+            np.isin(np.sign(lengths - wanted), signs),
+        )
+
+
+def _folded(column: Column, level: str) -> Column:
+    """Return what the cells of a field have in common with all that match them."""
+    if level == "exact":
+        return column
+    return rewritten(column, lambda text: key_at(level, text) or "").column
+
+
+def _is_among(mine: Sequence[Column], theirs: Sequence[Column], level: str) -> Mask:
+    """Mark the records whose cells are those of some record of another list."""
+    many = len(theirs[0])
+    if not many or not len(mine[0]):
+        return np.zeros(len(mine[0]), np.bool_)
+    if len(mine) == 1 and level == "exact" and len(mine[0]) > many:
+        return index_in(mine[0], theirs[0].to_pylist()) >= 0
+    # Records of the other list stand first: who finds its like among them, is there.
+    both = [
+        concat_columns([_folded(their, level), _folded(my, level)])
+        for my, their in zip(mine, theirs, strict=True)
+    ]
+    first = first_with_same_key(both)[many:]
+    found: Mask = first < many
+    if level != "exact":
+        # What has no key matches nothing.
+        for column in both:
+            found &= ~blank_mask(column.slice(many))
+    return found

@@ -1,0 +1,142 @@
+"""Files of rules: in TOML, or the W3C's metadata for tabular data in JSON."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Sequence
+from typing import Annotated, NamedTuple
+
+import msgspec
+from msgspec import Meta
+
+from gruff_ledger.formula.forms import FORM, FormTerms
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.rules.rule import Rule
+from gruff_ledger.rules.w3c_reading import Described, describe_tables, rules_of_tables
+from gruff_ledger.terms import Terms, read
+
+RULES_VERSION = 1
+
+
+class RuleSet(NamedTuple):
+    """
+    Rules, and what they say of a list.
+
+    Attributes
+    ----------
+    rules : tuple of Rule
+    forms : tuple of FormTerms
+        How its fields are written.
+    fields : tuple of str
+        The headings that it should have, where that is said.
+    notes : tuple of Note
+    """
+
+    rules: tuple[Rule, ...]
+    forms: tuple[FormTerms, ...] = ()
+    fields: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
+
+
+class RulesFileTerms(Terms, frozen=True, kw_only=True):
+    """A file of rules in TOML."""
+
+    rules: Annotated[int, Meta(description="The version of the file's layout: 1.")]
+    title: Annotated[str, Meta(description="What the rules are for.")] = ""
+    fields: Annotated[
+        tuple[str, ...],
+        Meta(description="The headings of such a list, in order; for `form`."),
+    ] = ()
+    rule: Annotated[tuple[Rule, ...], Meta(description="The rules.")] = ()
+    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+
+
+def lists_named_in(path: str, data: bytes) -> tuple[str, ...]:
+    """
+    Return the addresses of lists that a file of rules names.
+
+    Raises
+    ------
+    BadTerms
+        If it is no file of rules.
+    """
+    if _is_json(path):
+        described = describe_tables(path, _json(path, data))
+        named = [
+            rule.allowed_from for table in described for rule in table.rules_with_lists
+        ]
+    else:
+        named = [rule.allowed_from for rule in _toml(path, data).rule]
+    return tuple(dict.fromkeys(each for each in named if each is not None))
+
+
+def rules_in_file(
+    path: str, data: bytes, name: str = "", headings: Sequence[str] | None = None
+) -> RuleSet:
+    """
+    Read a file of rules.
+
+    Parameters
+    ----------
+    path : str
+        As the person wrote it; its ending tells which kind of file it is.
+    data : bytes
+    name : str
+        Of the list that the rules are for: a file of the W3C's can describe several.
+    headings : sequence of str, optional
+        Of that list, where there is one.
+
+    Raises
+    ------
+    BadTerms
+        If it is no file of rules, or has none for the list.
+    """
+    if _is_json(path):
+        described = describe_tables(path, _json(path, data))
+        table, notes = rules_of_tables(path, described, name, headings)
+        return _of_description(table, notes)
+    terms = _toml(path, data)
+    return RuleSet(terms.rule, terms.form, terms.fields)
+
+
+def _of_description(table: Described, notes: tuple[Note, ...]) -> RuleSet:
+    return RuleSet(tuple(table.rules), tuple(table.forms), tuple(table.fields), notes)
+
+
+def _is_json(path: str) -> bool:
+    return path.lower().endswith(".json")
+
+
+def _json(path: str, data: bytes) -> object:
+    try:
+        return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise _bad(path, f"it is not JSON: {str(error).rstrip('.')}.") from error
+
+
+def _toml(path: str, data: bytes) -> RulesFileTerms:
+    try:
+        said = tomllib.loads(data.decode("utf-8-sig"))
+    except UnicodeDecodeError as error:
+        raise _bad(path, "it is not written in UTF-8, as TOML must be.") from error
+    except RecursionError as error:
+        raise _bad(path, "its tables stand in one another too deeply.") from error
+    except tomllib.TOMLDecodeError as error:
+        raise _bad(path, f"it is not TOML: {str(error).rstrip('.')}.") from error
+    try:
+        terms = read(RulesFileTerms, said)
+    except BadTerms as problem:
+        where = f"'{problem.term}': " if problem.term else ""
+        raise _bad(path, f"{where}{problem.what}", problem.remedy) from problem
+    if terms.rules != RULES_VERSION:
+        raise _bad(
+            path,
+            f"its layout is version {terms.rules}; this program knows {RULES_VERSION}.",
+            f"Write rules = {RULES_VERSION}, or use a newer program.",
+        )
+    return terms
+
+
+def _bad(path: str, what: str, remedy: str = "Correct it.") -> BadTerms:
+    return BadTerms(f"{path}: {what}", remedy, term="rules")
