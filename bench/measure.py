@@ -198,11 +198,48 @@ def field_commands(whole: Path, n: int) -> list[tuple[str, list[str]]]:
             [*verb("scrub", dirty(whole, n)), *clean],
         ),
         ("sort by two fields", [*verb("sort", whole), "--by", "Quay, Arrival DESC"]),
+        ("flag with eight rules", flag_command(whole)),
         (
             "pick by a condition",
             [*verb("pick", whole), "--where", "Class <> 'C' AND Amount > 100"],
         ),
     ]
+
+
+EIGHT_RULES = """rules = 1
+[[rule]]
+field = "Skipper"
+required = true
+[[rule]]
+field = "Arrival"
+datatype = "date"
+[[rule]]
+field = "Amount"
+datatype = "number"
+minimum = 0
+maximum = 5000
+[[rule]]
+field = "Mooring no"
+length = 20
+[[rule]]
+field = "Boat"
+pattern = "[A-Z][a-z]+ [A-Z][a-z]+ [0-9]+"
+[[rule]]
+field = "Class"
+allowed = "A, B, C, D"
+[[rule]]
+field = "Booking"
+unique = true
+[[rule]]
+holds = "Amount < 4900 OR Class <> 'A'"
+"""
+
+
+def flag_command(whole: Path) -> list[str]:
+    """Return the command that checks eight rules, each of another kind."""
+    rules = SCRATCH / "eight-rules.toml"
+    rules.write_text(EIGHT_RULES, encoding="utf-8")
+    return [*verb("flag", whole), "--rules", str(rules)]
 
 
 def dirty(whole: Path, n: int) -> Path:

@@ -41,6 +41,7 @@ from gruff_ledger.table import (
     concat_columns,
     constant_column,
     filtered,
+    mapped,
 )
 
 # Values named in a message; of more, the first and how many more.
@@ -112,7 +113,8 @@ class Checking:
         self.notes: list[Note] = []
         self._references = references
         self._evaluation = Evaluation(table, forms, "the rule cannot be checked there")
-        self._by_pattern: dict[tuple[str, str], Cells] = {}
+        self._forms = forms
+        self._blank: dict[str, Mask] = {}
 
     def check(self, rule: Rule, term: str) -> list[Found]:
         """
@@ -195,14 +197,15 @@ class Checking:
 
     def _cells(self, rule: Rule, heading: str) -> Cells:
         """Return the cells of a field, blank where a word of the rule says so."""
-        cells = self._evaluation.cells_of(heading)
+        column = self.table.column(heading)
+        if heading not in self._blank:
+            self._blank[heading] = blank_mask(column)
+        number, date = self._forms.get(heading, (PLAIN, None))
+        cells = Cells(column, self._blank[heading], heading, number, date)
         if rule.datatype in DATES and rule.format_ is not None:
-            known = (heading, rule.format_)
-            if known not in self._by_pattern:
-                name = f"{heading}\0{rule.format_}"
-                pattern = DatePattern(rule.format_)
-                self._by_pattern[known] = cells._replace(field=name, date=pattern)
-            cells = self._by_pattern[known]
+            # Read under a name of its own, apart from what the field holds otherwise.
+            name = f"{heading}\0{rule.format_}"
+            cells = cells._replace(field=name, date=DatePattern(rule.format_))
         if rule.null:
             words = index_in(cells.column, rule.null) >= 0
             cells = cells._replace(blank=cells.blank | words)
@@ -307,7 +310,7 @@ class Checking:
             yield _Breach(
                 f"{heading} is {should_be} {bound}",
                 f"{heading} is {is_wrong} {bound}.",
-                np.isin(order, signs) & readable,
+                _is_one_of(order, signs) & readable,
             )
 
     def _compared(
@@ -325,7 +328,8 @@ class Checking:
                     "Write it as in 2026-05-01.",
                 )
             dates, wrong = context.as_dates(cells)
-            return np.sign(dates.moments.values - read[0]), ~wrong
+            values = dates.moments.values
+            return (values > read[0]).astype(np.int8) - (values < read[0]), ~wrong
         number = number_of(bound)
         if number is None:
             number = cells.number.read(bound)
@@ -393,7 +397,7 @@ class Checking:
             what = f"in {listed.name}"
         wrong = ~_is_among(mine, theirs, rule.match)
         for name in others:
-            wrong &= ~self._evaluation.cells_of(name).blank
+            wrong &= ~blank_mask(self.table.column(name))
         return _Breach(
             f"{heading} is {what}",
             f"{heading} is not {what}.",
@@ -484,6 +488,12 @@ def _one_of(values: Sequence[str]) -> str:
     return f"one of {named}{f' and {more} more' if more > 0 else ''}"
 
 
+def _is_one_of(order: Any, signs: Sequence[int]) -> Mask:
+    """Mark where an order is one of -1, 0 and 1."""
+    found: Mask = np.logical_or.reduce([order == sign for sign in signs])
+    return found
+
+
 def _has_part(amounts: Any) -> Mask:
     """Mark the numbers that are not whole."""
     if not amounts.scale:
@@ -493,19 +503,25 @@ def _has_part(amounts: Any) -> Mask:
 
 
 def _matches(column: Column, pattern: str) -> Mask:
-    r"""Mark the cells that a pattern (RE2) matches from their start to their end."""
-    import pyarrow.compute as compute
+    """Mark the cells that a pattern (RE2) matches from their start to their end."""
+    functions = arrow_functions()
+    options = functions.MatchSubstringOptions(rf"\A(?:{pattern})\z")
 
-    options = compute.MatchSubstringOptions(rf"\A(?:{pattern})\z")
+    def of_chunk(chunk: Any) -> Mask:
+        found = functions.call_function("match_substring_regex", [chunk], options)
+        return np.asarray(found.to_numpy(zero_copy_only=False), np.bool_)
+
     try:
-        found = compute.call_function("match_substring_regex", [column], options)
+        # Tried on nothing first, so that a pattern that is none is told at any length.
+        of_chunk(pa.array([], pa.string()))
+        parts = mapped(of_chunk, column.chunks)
     except pa.ArrowInvalid as error:
         reason = re.sub(r"^Invalid regular expression: ", "", str(error).split("\n")[0])
         raise BadTerms(
             f"the pattern '{pattern}' cannot be used: {reason.rstrip('.')}.",
             "Correct it; it is of the RE2 dialect.",
         ) from None
-    return np.asarray(found.to_numpy(), np.bool_)
+    return np.concatenate([np.zeros(0, np.bool_), *parts])
 
 
 def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Breach]:
@@ -520,11 +536,12 @@ def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Brea
     for wanted, how, signs in sides:
         if wanted is None:
             continue
+        order = (lengths > wanted).astype(np.int8) - (lengths < wanted)
         what = f"{how} {wanted} {'character' if wanted == 1 else 'characters'}"
         yield _Breach(
             f"{heading} has {what}",
             f"{heading} does not have {what}.",
-            np.isin(np.sign(lengths - wanted), signs),
+            _is_one_of(order, signs),
         )
 
 
