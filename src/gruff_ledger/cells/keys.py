@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
+from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -36,6 +37,9 @@ _TABLE_SPREADS = tuple(
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
 # processor's cache, and stretches are spread over threads.
 _STRETCH_RECORDS = 1 << 16
+
+# Up to so many short values are looked for one by one.
+_FEW_VALUES = 8
 
 # Records compared cell by cell at a time.
 _COMPARED_RECORDS = 1 << 18
@@ -245,9 +249,21 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
         cells = column.to_pylist()
         return np.fromiter((at.get(cell, -1) for cell in cells), np.int64)
 
+    sizes = [len(value.encode()) for value in distinct]
+    words = len(distinct) <= _FEW_VALUES and max(sizes) <= 8
+
     def of_stretch(start: int) -> Indices:
         stretch = column.slice(start, _STRETCH_RECORDS)
         mine = fingerprints(stretch)
+        if words:
+            # Texts of one length up to eight bytes have no fingerprint in common.
+            lengths = np.concatenate(
+                [np.diff(chunk.offsets) for chunk in text_chunks(stretch)]
+            )
+            found = np.full(len(stretch), -1, np.int64)
+            for place in range(len(distinct)):
+                found[(mine == prints[place]) & (lengths == sizes[place])] = place
+            return found
         at = np.minimum(np.searchsorted(ordered, mine), len(ordered) - 1)
         found = np.where(ordered[at] == mine, order[at], -1)
         hit = found >= 0

@@ -116,16 +116,14 @@ class Checking:
         self._forms = forms
         self._blank: dict[str, Mask] = {}
 
-    def check(self, rule: Rule, term: str) -> list[Found]:
+    def check(self, rules: Sequence[tuple[str, Rule]]) -> list[Found]:
         """
-        Return what a rule finds.
+        Return what rules find, in their order.
 
         Parameters
         ----------
-        rule : Rule
-            As `resolved` returns it.
-        term : str
-            What states it, for messages.
+        rules : sequence of (str, Rule)
+            As `resolved` returns them, each with the term that states it.
 
         Raises
         ------
@@ -134,12 +132,19 @@ class Checking:
         BadTerms
             If it cannot be followed on this list.
         """
-        with said_by(term):
-            return self._check(rule, term)
+        found: list[Found] = []
+        for term, rule in rules:
+            with said_by(term):
+                found += self._check(rule, term)
+        return found
 
     def resolved(self, rule: Rule, term: str) -> Rule:
         """Return a rule with its fields named as they are headed."""
         with said_by(term):
+            # What is said of names is said here, in the order of the rules.
+            for text, is_field in template_parts(rule.message or "", term):
+                if is_field and text not in (VALUE, NEAREST):
+                    self._field(text, term)
             return structs.replace(
                 rule,
                 field=rule.field and self._field(rule.field, term),

@@ -215,7 +215,7 @@ def perform(
     forms, said = forms_of(stated.forms, table, ())
     checking = Checking(table, forms, references or {})
     rules = [(term, checking.resolved(rule, term)) for term, rule in stated.rules]
-    found = [each for term, rule in rules for each in checking.check(rule, term)]
+    found = checking.check(rules)
     unread = checking.findings()
     result = table
     if terms.remarks is not None:
