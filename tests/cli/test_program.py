@@ -106,8 +106,8 @@ class CommandTest(FolderTest):
         )  # fmt: skip
         self.assertEqual(
             done.stdout.decode(),
-            '"x, y",k=v,z,why\n1,A,,z is blank.; z is blank.\n'
-            '2,B,,"z is blank.; k=v is not one of A, C.; z is blank."\n',
+            '"x, y",k=v,z,why\n1,A,,z is blank. z is blank.\n'
+            '2,B,,"z is blank. k=v is not one of A, C. z is blank."\n',
         )
 
     def test_lists_of_one_name_are_told_apart(self) -> None:

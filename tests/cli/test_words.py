@@ -30,7 +30,7 @@ class PlacesTest(unittest.TestCase):
         """With list, record number and value."""
         origin = Origin.counted(1, 4, 5)
         self.assertEqual(
-            places(origin, ["north", "south"], ["x", "", "y"]),
+            places(origin, ["north", "south"], ["'x'", "", "'y'"]),
             "south record 4 'x', south record 5, south record 6 'y', and 2 more",
         )
         self.assertEqual(counted(1, "field"), "1 field")

@@ -37,6 +37,9 @@ _QUIET_SECONDS = 1.0
 
 _BAR_CELLS = 24
 
+# From so many findings of one entry on, a table of them is easier to read than lines.
+_TABLED_FINDINGS = 3
+
 
 class Progress:
     """
@@ -166,7 +169,7 @@ def _remarks(run: Run, verb: str) -> Iterator[str]:
     if verb != "survey":
         for source in account.sources:
             yield from paragraph(_source_words(source), "")
-        yield from _remark_lines(account, in_docket=False)
+        yield from _remark_lines(account, sys.stderr, in_docket=False)
         return
     from gruff_ledger.cli.survey import survey_remarks
 
@@ -235,14 +238,29 @@ def balance_words(balance: Balance) -> str:
     return f"{came} = {there}. The account balances.{beside}"
 
 
-def _remark_lines(account: Account, *, in_docket: bool) -> list[str]:
+def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[str]:
     """Return the notes and findings of a run, in the order of the work."""
     names = account.source_names
     lines: list[str] = []
     for line in account.lines():
         lines += note_lines(line.notes, names, in_docket=in_docket)
-        lines += finding_lines(line.findings, names)
+        if len(line.findings) >= _TABLED_FINDINGS and stream.isatty():
+            lines += _findings_lines(line, names, stream)
+        else:
+            lines += finding_lines(line.findings, names)
     return lines + list(note_lines(account.notes, names, in_docket=in_docket))
+
+
+def _findings_lines(
+    line: Line, names: tuple[str, ...], stream: IO[str]
+) -> Iterator[str]:
+    """Yield the lines of a table of findings, with its colours."""
+    from gruff_ledger.cli.tables import findings_view
+
+    console = _console(stream)
+    with console.capture() as captured:
+        console.print(findings_view(line.findings, names))
+    yield from captured.get().rstrip("\n").split("\n")
 
 
 def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None:
@@ -264,7 +282,7 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
 
     account = run.account
     _console(sys.stdout).print(account_view(account, run.balance))
-    lines = _remark_lines(account, in_docket=True)
+    lines = _remark_lines(account, sys.stdout, in_docket=True)
     for text in [*lines, ""] if lines else []:
         click.echo(text)
     if ledger is not None:

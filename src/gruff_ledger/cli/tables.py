@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Sequence
 
 import msgspec
 from rich import box
@@ -14,8 +15,8 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.cli.words import visible
-from gruff_ledger.outcome import Severity
+from gruff_ledger.cli.words import counted, places, shown_values, visible
+from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
 
 # Lines of the window that the heading, its rule, the count of the rest and the next
@@ -32,6 +33,13 @@ _BAR_CELLS = 12
 
 # What rich puts between two columns of this kind of table.
 _GAP_WIDTH = 3
+
+# Both colours can be read on a light and on a dark background.
+_SEVERITY_STYLES = {
+    Severity.STOP: "red",
+    Severity.WARN: "dark_orange3",
+    Severity.NOTE: "",
+}
 
 _NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
 
@@ -196,13 +204,81 @@ def _names(line: Line, in_hand: str) -> tuple[Text, Text]:
     return Text(visible(line.label)), Text(visible(told))
 
 
+def findings_view(
+    findings: Sequence[Finding], source_names: Sequence[str]
+) -> ScreenTable:
+    """
+    Lay out findings by severity, field and rule, with counts and the first of each.
+
+    Parameters
+    ----------
+    findings : sequence of Finding, at least one
+    source_names : sequence of str
+    """
+    rank = list(reversed(Severity))
+    by_field = Counter[str]()
+    for found in findings:
+        by_field[found.field] += len(found.origin)
+    fields = list(by_field)
+    view = ScreenTable(
+        ScreenColumn("", no_wrap=True),
+        ScreenColumn("field", overflow="fold"),
+        ScreenColumn("records", justify="right", no_wrap=True),
+        ScreenColumn("finding", overflow="fold", ratio=3),
+        ScreenColumn("the first", overflow="fold", ratio=2),
+        title=Text(_findings_title(findings), style="bold"),
+        title_justify="left",
+        box=box.SIMPLE,
+        padding=(0, 1, 0, 0),
+        pad_edge=False,
+        header_style="",
+    )
+    ordered = sorted(
+        findings,
+        key=lambda found: (
+            rank.index(found.severity),
+            fields.index(found.field),
+            -len(found.origin),
+        ),
+    )
+    before = None
+    for found in ordered:
+        same = (found.severity, found.field)
+        severity = Text(str(found.severity), style=_SEVERITY_STYLES[found.severity])
+        first = places(found.origin, source_names, shown_values(found))
+        view.add_row(
+            severity if before is None or before[0] != same[0] else "",
+            Text(visible(found.field)) if before != same else "",
+            str(len(found.origin)),
+            Text(visible(found.message)),
+            Text(visible(first)),
+        )
+        before = same
+    return view
+
+
+def _findings_title(findings: Sequence[Finding]) -> str:
+    """Count findings by severity and by field."""
+    by_severity, by_field = Counter[Severity](), Counter[str]()
+    for found in findings:
+        by_severity[found.severity] += len(found.origin)
+        by_field[found.field or "the record"] += len(found.origin)
+    severities = [
+        f"{by_severity[each]} {each}"
+        for each in reversed(Severity)
+        if by_severity[each]
+    ]
+    fields = [f"{visible(field)} {count}" for field, count in by_field.most_common(6)]
+    more = len(by_field) - len(fields)
+    tail = f" and {counted(more, 'field')} more" if more else ""
+    return f"Findings: {', '.join(severities)}. By field: {', '.join(fields)}{tail}."
+
+
 def _findings(lines: list[Line]) -> Text:
     """Count findings by severity, the worst first; colour only repeats the word."""
-    # Both colours can be read on a light and on a dark background.
-    styles = {Severity.STOP: "red", Severity.WARN: "dark_orange3", Severity.NOTE: ""}
     parts = [
         Text(f"{count} {severity}", style=style)
-        for severity, style in styles.items()
+        for severity, style in _SEVERITY_STYLES.items()
         if (count := sum(line.findings_of(severity) for line in lines))
     ]
     return Text(", ").join(parts)

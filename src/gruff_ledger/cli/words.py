@@ -92,11 +92,15 @@ def _delimiter_words(delimiter: str) -> str:
 def places(
     origin: Origin, source_names: Sequence[str], values: Sequence[str] = ()
 ) -> str:
-    """Name the first few: ``north record 3 'X', south record 4, and 12 more``."""
+    """
+    Name the first few: ``north record 3 'X', south record 4, and 12 more``.
+
+    Values are given as they are to be shown.
+    """
     said: list[str] = []
     for index in range(min(len(origin), _SHOWN_RECORDS)):
         name = source_names[int(origin.source[index])]
-        value = f" '{values[index]}'" if values and values[index] else ""
+        value = f" {values[index]}" if values and values[index] else ""
         said.append(f"{name} record {origin.record[index]}{value}")
     if len(origin) > len(said):
         said.append(f"and {len(origin) - len(said)} more")
@@ -132,13 +136,24 @@ def finding_lines(
 
     rank = list(reversed(Severity))
     for found in sorted(findings, key=lambda found: rank.index(found.severity)):
-        first = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
-        said = places(found.origin, source_names, first)
+        said = places(found.origin, source_names, shown_values(found))
         number = counted(len(found.origin), "record")
         yield from paragraph(
             f"{found.severity}: {found.message.rstrip('.')}: {number}: {said}.",
             "- " if found.severity is Severity.NOTE else "! ",
         )
+
+
+def shown_values(found: Finding) -> list[str]:
+    """Return the first cells of a finding, each with the value perhaps meant."""
+    values = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
+    nearest = [""] * len(values)
+    if found.nearest is not None:
+        nearest = found.nearest.slice(0, _SHOWN_RECORDS).to_pylist()
+    return [
+        f"'{value}'{f' (perhaps {near!r})' if near else ''}" if value else ""
+        for value, near in zip(values, nearest, strict=True)
+    ]
 
 
 def paragraph(text: str, mark: str) -> Iterator[str]:

@@ -36,7 +36,7 @@ from gruff_ledger.lists.outputs import (
 from gruff_ledger.lists.reading import Reading
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
-from gruff_ledger.outcome import Change, Note, Outcome
+from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import Problem, UnwritableOutput
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
@@ -332,7 +332,15 @@ def _write(
                 table, changes = guarded(table)
             parts.append((out.part, table))
             account.outs.append(Out(out.address, out.list_name, len(table), changes))
-        _write_parts(path, formats[path], parts, outs[0].terms, outputs)
+        _write_parts(
+            path,
+            formats[path],
+            parts,
+            outs[0].terms,
+            outputs,
+            [found for line in account.lines() for found in line.findings],
+            account.source_names,
+        )
     if job.aside is not None:
         beside = [(None, set_aside_table(account))]
         _write_parts(job.aside, formats[job.aside], beside, WritingTerms(), outputs)
@@ -358,8 +366,15 @@ def _write_parts(
     parts: Sequence[tuple[str | None, Table]],
     terms: WritingTerms,
     outputs: Outputs,
+    findings: Sequence[Finding] = (),
+    source_names: Sequence[str] = (),
 ) -> None:
-    outputs.write(path, lambda sink: write_parts(path, found, parts, terms, sink))
+    outputs.write(
+        path,
+        lambda sink: write_parts(
+            path, found, parts, terms, sink, findings, source_names
+        ),
+    )
 
 
 def _write_further(

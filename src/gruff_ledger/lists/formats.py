@@ -43,6 +43,8 @@ class Format(NamedTuple):
         How files of it begin.
     media_types : tuple of str
         What it is served as.
+    remarked : bool
+        Whether its writer takes findings, and shows them at the cells.
     """
 
     name: str
@@ -55,6 +57,7 @@ class Format(NamedTuple):
     several: bool = False
     starts: tuple[bytes, ...] = ()
     media_types: tuple[str, ...] = ()
+    remarked: bool = False
 
 
 _GRID = ("sheet", "rows", "cols")
@@ -79,6 +82,7 @@ FORMATS = {
             reader="workbook:read_workbook",
             parts="workbook:workbook_parts",
             writer="xlsx_writing:write_workbook",
+            remarked=True,
             chosen=_GRID,
             several=True,
             starts=(b"PK\x03\x04",),

@@ -17,7 +17,7 @@ from msgspec import Meta
 from gruff_ledger.cells.number import number_of
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import named_character
-from gruff_ledger.outcome import Change
+from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput
 from gruff_ledger.table import (
     Column,
@@ -80,6 +80,14 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
         Meta(
             description="Put an apostrophe before text that a spreadsheet program "
             "would run as a formula; each is journaled as a change."
+        ),
+    ] = False
+
+    no_findings: Annotated[
+        bool,
+        Meta(
+            description="Leave findings out of a workbook; else the cells found are "
+            "coloured, with the message as a note, and a tab lists them."
         ),
     ] = False
 
@@ -165,6 +173,8 @@ def write_parts(
     parts: Sequence[tuple[str | None, Table]],
     terms: WritingTerms,
     sink: BinaryIO,
+    findings: Sequence[Finding] = (),
+    source_names: Sequence[str] = (),
 ) -> None:
     """
     Write lists to one file.
@@ -177,6 +187,10 @@ def write_parts(
     parts : sequence of (name, Table)
     terms : WritingTerms
     sink : binary file
+    findings : sequence of Finding, optional
+        On records that may be in the lists: shown by formats that can.
+    source_names : sequence of str, optional
+        Of the sources that findings and records come from.
 
     Raises
     ------
@@ -186,7 +200,11 @@ def write_parts(
     write = writer_of(found)
     try:
         if found.several:
-            write([(name or path.stem, table) for name, table in parts], sink)
+            named = [(name or path.stem, table) for name, table in parts]
+            if found.remarked and not terms.no_findings:
+                write(named, sink, findings, source_names)
+            else:
+                write(named, sink)
             return
         ((_, table),) = parts
         if found.name == "delimited":

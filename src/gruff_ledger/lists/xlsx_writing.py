@@ -8,14 +8,17 @@ written as a formula.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, BinaryIO
 
 import numpy as np
 
 from gruff_ledger.cells.number import number_of
 from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.lists.cell_remarks import Remark, Remarks, remarks_on
 from gruff_ledger.lists.workbook import number_text
+from gruff_ledger.lists.xlsx_remarks import Forms, write_findings
+from gruff_ledger.outcome import Finding
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Column, Table
 
@@ -36,9 +39,23 @@ _MEASURED_RECORDS = 500
 _MOST_CELLS_IN_MEMORY = 4_000_000
 
 
-def write_workbook(parts: Sequence[tuple[str, Table]], sink: BinaryIO) -> None:
+def write_workbook(
+    parts: Sequence[tuple[str, Table]],
+    sink: BinaryIO,
+    findings: Sequence[Finding] = (),
+    source_names: Sequence[str] = (),
+) -> None:
     """
     Write lists as the tabs of one workbook: headings bold, and frozen above the rest.
+
+    Parameters
+    ----------
+    parts : sequence of (name, Table)
+    sink : binary file
+    findings : sequence of Finding, optional
+        Cells found are coloured, with the message as a note; a last tab lists them.
+    source_names : sequence of str, optional
+        Of the sources that records come from.
 
     Raises
     ------
@@ -59,43 +76,70 @@ def write_workbook(parts: Sequence[tuple[str, Table]], sink: BinaryIO) -> None:
         "constant_memory": cells > _MOST_CELLS_IN_MEMORY,
         "in_memory": cells <= _MOST_CELLS_IN_MEMORY,
     }
+    remarks = [remarks_on(table, findings) for _, table in parts]
     with xlsxwriter.Workbook(sink, options) as book:
-        heading_form = book.add_format(
-            {"bold": True, "text_wrap": True, "valign": "top"}
-        )
-        text_form = book.add_format({"num_format": "@"})
-        for name, (_, table) in zip(names, parts, strict=True):
-            _write_tab(book.add_worksheet(name), table, heading_form, text_form)
+        forms = Forms(book)
+        for name, (_, table), said in zip(names, parts, remarks, strict=True):
+            _Tab(book.add_worksheet(name), table, forms).write(said)
+        if any(each.all for each in remarks):
+            name = _free_name("Findings", names)
+            listed = zip(names, (table for _, table in parts), remarks, strict=True)
+            write_findings(book.add_worksheet(name), list(listed), source_names, forms)
 
 
-def _write_tab(sheet: Any, table: Table, heading_form: Any, text_form: Any) -> None:
-    columns = table.columns
-    as_number = [_all_numbers(column) for column in columns]
-    for place, (heading, column) in enumerate(
-        zip(table.headings, columns, strict=True)
-    ):
-        sheet.set_column(
-            place,
-            place,
-            _width(heading, column),
-            None if as_number[place] else text_form,
-        )
-    for place, heading in enumerate(table.headings):
-        sheet.write_string(0, place, heading, heading_form)
-    sheet.freeze_panes(1, 0)
-    for row, record in enumerate(_records(columns), 1):
+class _Tab:
+    """A tab that a list is written to."""
+
+    def __init__(self, sheet: Any, table: Table, forms: Forms) -> None:
+        self._sheet = sheet
+        self._table = table
+        self._forms = forms
+        self._columns = table.columns
+        self._as_number = [_all_numbers(column) for column in self._columns]
+
+    def write(self, remarks: Remarks) -> None:
+        """Write headings and records, and what is said of them."""
+        sheet, table = self._sheet, self._table
+        for place, (heading, column) in enumerate(
+            zip(table.headings, self._columns, strict=True)
+        ):
+            form = None if self._as_number[place] else self._forms.text
+            sheet.set_column(place, place, _width(heading, column), form)
+            sheet.write_string(0, place, heading, self._forms.heading)
+        sheet.freeze_panes(1, 0)
+        said = remarks.by_record()
+        for row, record in enumerate(_records(self._columns), 1):
+            self._write_record(row, record, said.get(row - 1, {}))
+        if len(table) and table.headings:
+            sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
+            # Codes that look like numbers are meant to be text.
+            whole = f"A1:{_letters(len(table.headings))}{len(table) + 1}"
+            sheet.ignore_errors({"number_stored_as_text": whole})
+
+    def _write_record(
+        self,
+        row: int,
+        record: Sequence[str],
+        said: Mapping[int | None, list[Remark]],
+    ) -> None:
+        sheet = self._sheet
         for place, cell in enumerate(record):
+            remarks = said.get(place, [])
+            if place == 0:
+                # What is said of the whole record is shown at its first cell.
+                remarks = [*remarks, *said.get(None, ())]
+            form = self._forms.text
+            if remarks:
+                form = self._forms.of(remarks, as_number=self._as_number[place])
             if not cell:
-                continue
-            if as_number[place]:
-                sheet.write_number(row, place, float(cell))
+                if remarks:
+                    sheet.write_blank(row, place, None, form)
+            elif self._as_number[place]:
+                sheet.write_number(row, place, float(cell), form if remarks else None)
             else:
-                sheet.write_string(row, place, cell, text_form)
-    if len(table) and table.headings:
-        sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
-        # Codes that look like numbers are meant to be text.
-        whole = f"A1:{_letters(len(table.headings))}{len(table) + 1}"
-        sheet.ignore_errors({"number_stored_as_text": whole})
+                sheet.write_string(row, place, cell, form)
+            if remarks:
+                self._forms.add_note(sheet, row, place, remarks)
 
 
 def _records(columns: Sequence[Column]) -> Iterator[tuple[str, ...]]:
@@ -124,6 +168,16 @@ def _tab_name(name: str) -> str:
             "Name another with #sheet=NAME.",
         )
     return name
+
+
+def _free_name(name: str, taken: Sequence[str]) -> str:
+    """Return a name that no tab has yet; names differ in more than case."""
+    folded = {each.casefold() for each in taken}
+    found, number = name, 1
+    while found.casefold() in folded:
+        number += 1
+        found = f"{name} {number}"
+    return found
 
 
 def _check_size(name: str, table: Table) -> None:

@@ -481,8 +481,7 @@ class Checking:
                 columns.append(filtered(self.table.column(heading), mask))
         whole = np.ones(len(value), np.bool_)
         said = by_template(pieces, columns, whole)
-        shown = "".join("…" if is_field else text for text, is_field in parts)
-        return shown, said
+        return message, said
 
 
 def _one_of(values: Sequence[str]) -> str:
