@@ -20,6 +20,7 @@ RANKS = {
     "terms": 5,
     "formula": 6,
     "rules": 7,
+    "likeness": 7,
     "lists": 8,
     "account": 8,
     "work": 8,

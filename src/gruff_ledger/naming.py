@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 
 from gruff_ledger.cells.blank import is_blank
@@ -36,6 +37,36 @@ def parse_names(text: str) -> tuple[str, ...]:
         if not rest:
             return tuple(names)
         rest = rest[1:].strip()
+
+
+def parse_items(text: str) -> tuple[str, ...]:
+    """
+    Split a list at its commas outside double quotes, and leave the quotes.
+
+    Raises
+    ------
+    BadTerms
+        If a quote is not closed, or an item is blank.
+
+    Examples
+    --------
+    >>> parse_items('boat AS LOOSE, "berth, old"')
+    ('boat AS LOOSE', '"berth, old"')
+    """
+    if text.count('"') % 2:
+        raise BadTerms(
+            f"a double quote is opened and not closed in {text!r}.",
+            "Close it, or double a quote that belongs to the name.",
+        )
+    # A comma stands outside where the quotes after it come in pairs.
+    parts = re.split(r',(?=(?:[^"]*"[^"]*")*[^"]*$)', text)
+    items = [part.strip() for part in parts]
+    if not all(items):
+        raise BadTerms(
+            f"a name is missing in {text!r}.",
+            "Write the names separated by single commas.",
+        )
+    return tuple(items)
 
 
 def _first_name(rest: str, whole: str) -> tuple[str, str]:
@@ -132,6 +163,23 @@ def find_fields(
         found.append(heading)
         notes.extend(said)
     return tuple(found), tuple(notes)
+
+
+def free_heading(heading: str, taken: Iterable[str]) -> str:
+    """
+    Return a heading that is not there yet: as it is, or with a number.
+
+    Examples
+    --------
+    >>> free_heading("group", ["boat", "group"])
+    'group (2)'
+    """
+    known = set(taken)
+    found, number = heading, 1
+    while found in known:
+        number += 1
+        found = f"{heading} ({number})"
+    return found
 
 
 def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, str]]:

@@ -151,12 +151,15 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     origin : Origin, n records
     name : str
         What the person calls the list; used in messages.
+    from_source : frozenset of str
+        Headings of fields that only tell which list a record came from.
     """
 
     headings: tuple[str, ...]
     held: tuple[Held, ...]
     origin: Origin
     name: str = "the list"
+    from_source: frozenset[str] = frozenset()
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)
@@ -259,7 +262,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return Kept(held.base, narrowed[id(held.wanted)])
 
         held = tuple(kept(each) for each in self.held)
-        return Table(self.headings, held, self.origin.pick(mask), self.name)
+        return self._with(held, self.origin.pick(mask))
 
     def take(self, indices: Indices) -> Table:
         """Return the records at `indices`, in that order."""
@@ -271,12 +274,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return self.filter(few).take((np.cumsum(few) - 1)[indices])
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
         columns = tuple(work(lambda held: taken(column_of(held), indices), self.held))
-        return Table(self.headings, columns, self.origin.pick(indices), self.name)
+        return self._with(columns, self.origin.pick(indices))
 
     def in_order(self, order: Indices) -> Table:
         """Return all records in another order, given by their indices."""
         held = tuple(Moved(column_of(each), order) for each in self.held)
-        return Table(self.headings, held, self.origin.pick(order), self.name)
+        return self._with(held, self.origin.pick(order))
 
     def before_order(self) -> tuple[tuple[Column, ...], Indices] | None:
         """Return the columns as they were before `in_order`, and the order; or None."""
@@ -291,9 +294,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     def slice(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""
         columns = tuple(column.slice(start, stop - start) for column in self.columns)
-        return Table(
-            self.headings, columns, self.origin.pick(slice(start, stop)), self.name
-        )
+        return self._with(columns, self.origin.pick(slice(start, stop)))
 
     def with_field(self, heading: str, column: Column, at: int | None = None) -> Table:
         """
@@ -315,15 +316,22 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             (*self.held[:place], column, *self.held[place:]),
             self.origin,
             self.name,
+            self.from_source,
         )
 
     def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
         """Return a list of the same records with these fields and no others."""
-        return Table(tuple(headings), tuple(held), self.origin, self.name)
+        return Table(
+            tuple(headings), tuple(held), self.origin, self.name, self.from_source
+        )
+
+    def _with(self, held: tuple[Held, ...], origin: Origin) -> Table:
+        """Return other records of the same fields."""
+        return Table(self.headings, held, origin, self.name, self.from_source)
 
     def renamed(self, name: str) -> Table:
         """Return the same list under another name."""
-        return Table(self.headings, self.held, self.origin, name)
+        return Table(self.headings, self.held, self.origin, name, self.from_source)
 
 
 def _is_pending(held: Any) -> TypeGuard[Kept]:

@@ -15,6 +15,7 @@ A term has one of these kinds, by its type:
 ``Literal["a", "b"]``                  one of the named choices
 ``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
 ``tuple[Text, ...]``                   texts, taken as they are
+``tuple[Item, ...]``                   names with more to each, as in ``"a AS LOOSE"``
 ``dict[str, str]``                     a name for each name
 ``dict[str, Formula]``                 a formula for each name
 ``Plain``, or with ``| None``          a number, a date or text
@@ -38,7 +39,7 @@ from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
-from gruff_ledger.naming import parse_names
+from gruff_ledger.naming import parse_items, parse_names
 from gruff_ledger.problems import BadTerms, nearest_or_all
 
 
@@ -66,6 +67,7 @@ T = TypeVar("T", bound=Terms)
 
 # Text that a declaration sets apart, because a command reads it in its own way.
 Text = NewType("Text", str)
+Item = NewType("Item", str)
 Formula = NewType("Formula", str)
 Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
@@ -82,6 +84,7 @@ class Kind(Enum):
     CHOICE = "one of the choices"
     NAMES = "a list of names"
     TEXTS = "text in quotes, or a list of texts"
+    ITEMS = "names of fields, each with its words"
     MAPPING = "a table with a text for each name"
     FORMULAS = "a table with a formula for each name"
     PLAIN = "a number, a date or text"
@@ -156,10 +159,11 @@ def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
     if origin is tuple:
         if isinstance(args[0], type) and issubclass(args[0], Terms):
             return Kind.TABLES, (), args[0]
-        return (Kind.TEXTS if args[0] is Text else Kind.NAMES), (), None
+        kinds = {Text: Kind.TEXTS, Item: Kind.ITEMS}
+        return kinds.get(args[0], Kind.NAMES), (), None
     if origin is dict:
-        kinds = {str: Kind.MAPPING, Formula: Kind.FORMULAS}
-        return kinds.get(args[1], Kind.NAMES_EACH), (), None
+        of_values = {str: Kind.MAPPING, Formula: Kind.FORMULAS}
+        return of_values.get(args[1], Kind.NAMES_EACH), (), None
     return _KINDS[hint], (), None
 
 
@@ -231,6 +235,8 @@ def _value(term: Term, value: Any) -> Any:
         value = parse_names(value) if term.kind is Kind.NAMES else value
     if term.kind is Kind.TEXTS and isinstance(value, str):
         value = [value]
+    if term.kind is Kind.ITEMS and isinstance(value, str):
+        value = parse_items(value)
     if term.kind is Kind.PLAIN:
         value = _plain_text(value)
     if not _fits(term.kind, value):
@@ -245,7 +251,7 @@ def _value(term: Term, value: Any) -> Any:
             nearest_or_all(value, term.choices, "choices"),
             term=term.key,
         )
-    if term.kind in (Kind.NAMES, Kind.TEXTS):
+    if term.kind in _SEQUENCES:
         return tuple(value)
     if term.kind is Kind.NAMES_EACH:
         return {name: _names(each) for name, each in value.items()}
@@ -286,7 +292,7 @@ def _fits(kind: Kind, value: Any) -> bool:
         return isinstance(value, int) and not isinstance(value, bool)
     if kind in _TEXT_KINDS:
         return isinstance(value, str)
-    if kind in (Kind.NAMES, Kind.TEXTS):
+    if kind in _SEQUENCES:
         return _is_names(value)
     if kind in (Kind.MAPPING, Kind.FORMULAS):
         return isinstance(value, Mapping) and all(
@@ -333,13 +339,15 @@ def plain(terms: Terms) -> dict[str, Any]:
             continue
         if term.kind is Kind.TABLES:
             value = [plain(each) for each in value]
-        elif term.kind in (Kind.NAMES, Kind.TEXTS):
+        elif term.kind in _SEQUENCES:
             value = list(value)
         elif term.kind is Kind.NAMES_EACH:
             value = {name: list(each) for name, each in value.items()}
         said[term.key] = value
     return said
 
+
+_SEQUENCES = (Kind.NAMES, Kind.TEXTS, Kind.ITEMS)
 
 _TEXT_KINDS = (
     Kind.TEXT,
@@ -356,6 +364,7 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
     Kind.TEXT: {"type": "string"},
     Kind.NAMES: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.TEXTS: {"type": ["array", "string"], "items": {"type": "string"}},
+    Kind.ITEMS: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.PLAIN: {"type": ["string", "number"]},

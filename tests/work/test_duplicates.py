@@ -48,11 +48,19 @@ class SetAsideTest(unittest.TestCase):
 
     def test_says_how_many_and_which(self) -> None:
         """Repeats with their groups, and the records that could not be compared."""
-        repeats, blank = perform(DuplicatesTerms(by=("Berth",)), LIST).notes
+        repeats, loosely, blank, whole = perform(
+            DuplicatesTerms(by=("Berth",)), LIST
+        ).notes
         self.assertEqual(repeats.what, "2 records repeat another by Berth, in 1 group.")
         self.assertEqual(repeats.origin.record.tolist(), [3, 4])
         self.assertIn("2 records match nothing", blank.what)
         self.assertEqual(blank.origin.record.tolist(), [5, 6])
+        self.assertIn("Matched loosely, 1 record more repeats", loosely.what)
+        self.assertEqual(
+            whole.what,
+            "By the whole record 1 of 2 records set aside would go; the others differ "
+            "from the record kept, in Boat (1).",
+        )
 
 
 class MarkCountShowTest(unittest.TestCase):
@@ -83,7 +91,7 @@ class MarkCountShowTest(unittest.TestCase):
         outcome = perform(terms, given)
         self.assertEqual(
             outcome.table.records(),
-            [("1", "x"), ("1", "x"), ("2", "y"), ("2", "y"), ("2", "y")],
+            [(number, cell, "") for number, cell in ("1x", "1x", "2y", "2y", "2y")],
         )
         self.assertEqual(outcome.table.origin.record.tolist(), [1, 5, 2, 4, 6])
         self.assertEqual(outcome.aside[0].table.records(), [("z",)])
@@ -128,3 +136,197 @@ class AnyListTest(unittest.TestCase):
             with self.subTest(treat=treat):
                 outcome = perform(DuplicatesTerms(treat=treat), table("a|b"))
                 self.assertEqual(len(outcome.table), 0)
+
+
+BOATS = table(
+    "Boat|Berth|Phone|Paid",
+    "Tern|1||2026-05-01",
+    "TERN |1|555|2026-07-01",
+    "Tern|1|556|",
+    "Seal|2|777|2026-01-01",
+    "Seal|3|777|2026-01-01",
+)
+
+
+def kept(**terms: object) -> list[int]:
+    """Return the record numbers that stay of the boats, matched loosely."""
+    outcome = perform(DuplicatesTerms(by=("Boat AS LOOSE",), **terms), BOATS)
+    check_balance("duplicates", [BOATS], outcome)
+    return outcome.table.origin.record.tolist()
+
+
+class LevelsTest(unittest.TestCase):
+    def test_each_field_has_its_own_level(self) -> None:
+        """A level of all fields, or of one; written with AS."""
+        for by, match, count in (
+            (("Boat", "Berth"), "exact", 1),
+            (("Boat AS LOOSE", "Berth"), "exact", 2),
+            (("Boat", "Berth AS NUMBER"), "loose", 2),
+            (("Boat",), "letters", 3),
+            ((), "loose", 0),
+        ):
+            with self.subTest(by=by, match=match):
+                outcome = perform(DuplicatesTerms(by=by, match=match), BOATS)
+                gone = sum(len(aside.table) for aside in outcome.aside)
+                self.assertEqual(gone, count)
+
+    def test_levels_and_weights_that_are_none_are_refused(self) -> None:
+        for item, words in (
+            ("Boat AS LOSE", "cannot be matched AS LOSE"),
+            ("Boat WEIGHT many", "no weight"),
+            ("Boat WEIGHT 0", "no weight"),
+        ):
+            with self.subTest(item=item), self.assertRaisesRegex(BadTerms, words):
+                DuplicatesTerms(by=(item,))
+
+    def test_a_reason_names_the_levels(self) -> None:
+        outcome = perform(DuplicatesTerms(by=("Boat AS LOOSE",)), BOATS)
+        reason = "repeats another record by Boat AS LOOSE"
+        self.assertEqual(outcome.aside[0].reason, reason)
+
+
+class KeepTest(unittest.TestCase):
+    def test_which_record_stays(self) -> None:
+        for terms, expected in (
+            ({"keep": "first"}, [1, 4]),
+            ({"keep": "last"}, [3, 5]),
+            ({"keep": "fullest"}, [2, 4]),
+            ({"keep": "greatest", "of": "Paid"}, [2, 4]),
+            ({"keep": "least", "of": "Paid AS DATE"}, [1, 4]),
+            ({"keep": "greatest", "of": "Berth"}, [1, 5]),
+            ({"keep": "none"}, []),
+        ):
+            with self.subTest(terms=terms):
+                self.assertEqual(kept(**terms), expected)
+
+    def test_terms_that_do_not_go_together(self) -> None:
+        for terms, words in (
+            ({"keep": "greatest"}, "which field is not said"),
+            ({"of": "Paid"}, "of use where"),
+            ({"fill": True, "keep": "none"}, "no record is kept"),
+            ({"fill": True, "treat": "mark"}, "all stay as they are"),
+            ({"same_from": 90}, "where records are alike"),
+            ({"near": True, "same_from": 50}, "less than"),
+            ({"near": True, "ask_from": 0}, "no score"),
+        ):
+            with self.subTest(terms=terms), self.assertRaisesRegex(BadTerms, words):
+                DuplicatesTerms(**terms)
+
+
+class FillTest(unittest.TestCase):
+    def test_blanks_are_filled_and_conflicts_said(self) -> None:
+        """From the earliest copy that is not blank; all of it journaled."""
+        terms = DuplicatesTerms(by=("Boat AS LOOSE",), fill=True)
+        outcome = perform(terms, BOATS)
+        self.assertEqual(
+            outcome.table.records(),
+            [("Tern", "1", "555", "2026-05-01"), ("Seal", "2", "777", "2026-01-01")],
+        )
+        (change,) = outcome.changes
+        self.assertEqual((change.field, change.now.to_pylist()), ("Phone", ["555"]))
+        self.assertEqual(
+            [said for f in outcome.findings for said in f.messages.to_pylist()],
+            [
+                "Berth differs among the copies: '2' stays; also '3'.",
+                "Phone differs among the copies: '555' stays; also '556'.",
+                "Paid differs among the copies: '2026-05-01' stays; also '2026-07-01'.",
+            ],
+        )
+        check_balance("duplicates", [BOATS], outcome)
+
+
+class NumbersTest(unittest.TestCase):
+    def added(self, treat: str) -> list[str]:
+        """Return the field that is added."""
+        terms = DuplicatesTerms(by=("Boat AS LOOSE",), treat=treat)
+        return [record[-1] for record in perform(terms, BOATS).table.records()]
+
+    def test_copies_are_numbered_counted_and_grouped(self) -> None:
+        self.assertEqual(self.added("number"), ["1", "2", "3", "1", "2"])
+        self.assertEqual(self.added("count"), ["3", "3", "3", "2", "2"])
+        self.assertEqual(self.added("group"), ["1", "1", "1", "2", "2"])
+
+    def test_groups_side_by_side_with_what_differs(self) -> None:
+        """Named in a field, and as a finding on each cell."""
+        terms = DuplicatesTerms(by=("Boat AS LOOSE",), treat="show")
+        outcome = perform(terms, BOATS)
+        self.assertEqual(
+            [(record[0], record[-1]) for record in outcome.table.records()],
+            [
+                ("1", ""),
+                ("1", "Boat, Phone, Paid"),
+                ("1", "Phone, Paid"),
+                ("2", ""),
+                ("2", "Berth"),
+            ],
+        )
+        self.assertEqual(
+            {f.field: f.origin.record.tolist() for f in outcome.findings},
+            {"Boat": [2], "Phone": [2, 3], "Paid": [2, 3], "Berth": [5]},
+        )
+
+
+PEOPLE = table(
+    "Name|Street|Born|Phone",
+    "Anna Bergström|12 Quay Street|1970-05-01|0400 123456",
+    "BERGSTROM Anna|12 Quay St.|1970-05-01|0400123456",
+    "Otto Kelp|3 Harbour Lane|1951-01-30|0555 999888",
+    "Otto Kelp|77 Pier Road|1988-11-02|0301 222333",
+    "Mira Sund|5 Buoy Square|1999-09-09|0411 515253",
+    "Mira Snud|5 Buoy Sq|1999-09-08|0411 515253",
+    "Ivo Lark|9 Weir Walk|1961-02-03|0402 777111",
+    name="people",
+)
+
+
+class NearTest(unittest.TestCase):
+    def test_what_is_alike_is_marked_and_explained(self) -> None:
+        """Nothing goes, and namesakes are not alike."""
+        outcome = perform(DuplicatesTerms(near=True), PEOPLE)
+        self.assertEqual(outcome.table.origin.record.tolist(), [1, 2, 3, 4, 5, 6, 7])
+        marked = dict(
+            zip(
+                outcome.table.headings,
+                zip(*outcome.table.records(), strict=True),
+                strict=True,
+            )
+        )
+        self.assertEqual(
+            marked["duplicate"], ("kept", "ask", "", "", "kept", "ask", "")
+        )
+        self.assertEqual(marked["group"], ("1", "1", "", "", "2", "2", ""))
+        self.assertGreaterEqual(int(marked["likeness"][1]), 85)
+        self.assertIn("words swapped", marked["why"][1])
+        self.assertIn("Street", marked["why"][1])
+        self.assertIn("one digit differs", marked["why"][5])
+        self.assertEqual(len(outcome.detail.all), 2)
+
+    def test_nothing_goes_without_a_decision(self) -> None:
+        terms = DuplicatesTerms(near=True, treat="set-aside", same_from=80)
+        outcome = perform(terms, PEOPLE)
+        self.assertEqual((len(outcome.table), outcome.aside), (7, ()))
+
+    def test_above_a_score_they_are_marked_the_same_if_asked(self) -> None:
+        terms = DuplicatesTerms(near=True, same_from=80)
+        outcome = perform(terms, PEOPLE)
+        place = outcome.table.headings.index("duplicate")
+        marks = [record[place] for record in outcome.table.records()]
+        self.assertEqual(marks[1], "repeats")
+        self.assertLess(len(outcome.detail.all), 2)
+
+    def test_fields_that_must_match_and_weights(self) -> None:
+        terms = DuplicatesTerms(near=True, by=("Name", "Born AS EXACT", "Phone"))
+        groups = [q.group for q in perform(terms, PEOPLE).detail.all]
+        self.assertEqual(groups, [1])
+        with self.assertRaisesRegex(BadTerms, "none is left"):
+            perform(DuplicatesTerms(near=True, by=("Name AS LOOSE",)), PEOPLE)
+        weighted = DuplicatesTerms(near=True, by=("Name WEIGHT 100", "Born WEIGHT 1"))
+        pairs = [(q.one, q.other) for q in perform(weighted, PEOPLE).detail.all]
+        self.assertIn((2, 3), pairs)
+
+    def test_empty_and_blank_lists(self) -> None:
+        for listed in (table("a|b"), table("a|b", "|", "|"), table("a", "x")):
+            with self.subTest(n=len(listed)):
+                outcome = perform(DuplicatesTerms(near=True), listed)
+                self.assertEqual(len(outcome.table), len(listed))
+                self.assertEqual(outcome.detail.all, ())

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 
 import click
 
-from gruff_ledger.naming import format_names, parse_names
+from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
 
@@ -44,6 +44,7 @@ _METAVARS = {
     Kind.TEXT: "TEXT",
     Kind.NAMES: "FIELD, …",
     Kind.TEXTS: "TEXT",
+    Kind.ITEMS: "FIELD, …",
     Kind.MAPPING: "NAME=NAME",
     Kind.FORMULAS: "FIELD=FORMULA",
     Kind.PLAIN: "VALUE",
@@ -92,6 +93,7 @@ _EXAMPLES_OF = {
 _REPEATED = (
     Kind.NAMES,
     Kind.TEXTS,
+    Kind.ITEMS,
     Kind.MAPPING,
     Kind.FORMULAS,
     Kind.NAMES_EACH,
@@ -191,6 +193,8 @@ def _taken_apart(term: Term, value: Any) -> Any:
         return [name for each in value for name in parse_names(each)]
     if term.kind is Kind.TEXTS:
         return list(value)
+    if term.kind is Kind.ITEMS:
+        return [item for each in value for item in parse_items(each)]
     if term.kind in (Kind.MAPPING, Kind.FORMULAS):
         return dict(_pair(term, each) for each in value)
     if term.kind is Kind.NAMES_EACH:

@@ -18,7 +18,8 @@ from msgspec import structs
 
 from gruff_ledger.cells.amounts import compared, constant
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import distinct, rewritten
+from gruff_ledger.cells.distinct import distinct
+from gruff_ledger.cells.folding import folded
 from gruff_ledger.cells.keys import first_with_same_key, group_sizes, index_in
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, read_moment
@@ -419,7 +420,7 @@ class Checking:
     def _not_unique(self, rule: Rule, headings: Sequence[str]) -> _Breach:
         cells = [self._cells(rule, heading) for heading in headings]
         blank = np.logical_or.reduce([each.blank for each in cells])
-        columns = [_folded(each.column, rule.match) for each in cells]
+        columns = [folded(each.column, rule.match) for each in cells]
         repeated = np.zeros(len(self.table), np.bool_)
         filled = ~blank
         if filled.any():
@@ -549,13 +550,6 @@ def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Brea
         )
 
 
-def _folded(column: Column, level: str) -> Column:
-    """Return what the cells of a field have in common with all that match them."""
-    if level == "exact":
-        return column
-    return rewritten(column, lambda text: key_at(level, text) or "").column
-
-
 def _is_among(mine: Sequence[Column], theirs: Sequence[Column], level: str) -> Mask:
     """Mark the records whose cells are those of some record of another list."""
     many = len(theirs[0])
@@ -565,7 +559,7 @@ def _is_among(mine: Sequence[Column], theirs: Sequence[Column], level: str) -> M
         return index_in(mine[0], theirs[0].to_pylist()) >= 0
     # Records of the other list stand first: who finds its like among them, is there.
     both = [
-        concat_columns([_folded(their, level), _folded(my, level)])
+        concat_columns([folded(their, level), folded(my, level)])
         for my, their in zip(mine, theirs, strict=True)
     ]
     first = first_with_same_key(both)[many:]

@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from typing import Annotated
 
 import msgspec
-from msgspec import Meta
+from msgspec import Meta, structs
 
 from gruff_ledger.cells.match import loose
 from gruff_ledger.outcome import Note, Outcome
@@ -81,12 +81,18 @@ def perform(terms: MergeTerms, *tables: Table) -> Outcome:
     )
     name = " + ".join(table.name for table in tables)
     origin = Origin.concat([table.origin for table in tables])
-    merged = Table(tuple(headings), columns, origin, name)
+    of_source = frozenset(
+        heading
+        for heading in headings
+        if all(heading in each.from_source for each in tables)
+    )
+    merged = Table(tuple(headings), columns, origin, name, of_source)
     if terms.name_source is not None:
         merged = merged.with_field(
             terms.name_source,
             concat_columns([constant_column(each.name, len(each)) for each in tables]),
         )
+        merged = structs.replace(merged, from_source=of_source | {terms.name_source})
     return Outcome(merged, notes=tuple(notes))
 
 

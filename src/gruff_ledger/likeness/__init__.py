@@ -1,0 +1,1 @@
+"""Likeness: records that may be the same thing, written differently."""

@@ -1,0 +1,30 @@
+"""Tests of folding whole fields: the same as folding each text."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gruff_ledger.cells.folding import folded
+from gruff_ledger.cells.match import LEVELS, key_at
+from gruff_ledger.table import text_column
+
+CELLS = st.lists(st.text("aB é\u00a0\t.-'1ß", max_size=6), max_size=12)
+
+
+class FoldedTest(unittest.TestCase):
+    @given(CELLS, st.sampled_from(sorted(set(LEVELS) - {"exact"})))
+    def test_is_what_each_text_becomes(self, cells: list[str], level: str) -> None:
+        expected = [key_at(level, cell) or "" for cell in cells]
+        found = [key or "" for key in folded(text_column(cells), level).to_pylist()]
+        self.assertEqual([key.strip() for key in found], expected)
+
+    def test_what_stays_is_not_copied(self) -> None:
+        column = text_column(["a b", "c1", ""])
+        for level in ("exact", "loose", "letters"):
+            self.assertIs(folded(column, level), column)
+        self.assertEqual(folded(text_column([]), "loose").to_pylist(), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
