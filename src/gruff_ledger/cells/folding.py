@@ -11,26 +11,21 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, filtered, mapped
 
-_SMALL = np.arange(256, dtype=np.uint8)
-_SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
-
-_SPACE = np.zeros(256, np.bool_)
-_SPACE[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f"]] = True
-
-# Bytes of cells that cannot be folded byte by byte.
-_ODD = _SPACE.copy()
-_ODD[ord(" ")] = False
-_ODD[128:] = True
-
-# Those of Unicode's categories P, which are left out at the level `letters`.
-_PUNCTUATION = _ODD.copy()
-_PUNCTUATION[[*b"!\"#%&'()*,-./:;?@[\\]_{}"]] = True
+# What a byte is, in bits: white space; what a cell cannot be folded byte by byte for
+# (`_PUNCTUATION` only at the level `letters`, where it is left out: the ASCII of
+# Unicode's categories P); a capital, which has the bit that its small letter lacks.
+_SPACE, _ODD, _PUNCTUATION, _CAPITAL = 1, 2, 4, 32
+_KINDS = np.zeros(256, np.uint8)
+_KINDS[[*b"\t\n\v\f\r\x1c\x1d\x1e\x1f"]] = _SPACE | _ODD
+_KINDS[ord(" ")] = _SPACE
+_KINDS[128:] = _ODD
+_KINDS[[*b"!\"#%&'()*,-./:;?@[\\]_{}"]] = _PUNCTUATION
+_KINDS[ord("A") : ord("Z") + 1] = _CAPITAL
 
 
 def folded(column: Column, level: str) -> Column:
@@ -57,9 +52,12 @@ def folded(column: Column, level: str) -> Column:
     """
     if level == "exact":
         return column
+    # Which values are distinct is told by keys, and those are made by folding.
+    from gruff_ledger.cells.distinct import rewritten, with_cells
+
     if level == "number":
         return rewritten(column, lambda text: key_at(level, text) or "").column
-    odd = _ODD if level == "loose" else _PUNCTUATION
+    odd = _ODD if level == "loose" else _ODD | _PUNCTUATION
     found = mapped(lambda chunk: _of_chunk(chunk, odd), list(text_chunks(column)))
     if all(array is None and not slow.any() for array, slow in found):
         return column
@@ -76,21 +74,25 @@ def folded(column: Column, level: str) -> Column:
     return result
 
 
-def _of_chunk(chunk: Chunk, odd: Mask) -> tuple[Any, Mask]:
+def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:
     """Return cells in small letters, None if they were; and which need more work."""
-    slow = np.zeros(len(chunk.array), np.bool_)
-    data = chunk.bytes
-    if not len(data):
+    n = len(chunk.array)
+    slow = np.zeros(n, np.bool_)
+    kinds = _KINDS[chunk.bytes]
+    if not kinds.any():
         return None, slow
-    space = _SPACE[data]
-    marked = odd[data]
-    marked[1:] |= space[1:] & space[:-1]
-    filled = np.flatnonzero(np.diff(chunk.offsets))
-    starts, ends = chunk.offsets[:-1][filled], chunk.offsets[1:][filled]
-    slow[filled] = space[starts] | space[ends - 1]
-    places = np.flatnonzero(marked)
-    slow[np.searchsorted(chunk.offsets, places, side="right") - 1] = True
-    small = _SMALL[data]
-    if np.array_equal(small, data):
+    space = kinds & _SPACE
+    if space.any():
+        filled = np.flatnonzero(np.diff(chunk.offsets))
+        starts, ends = chunk.offsets[:-1][filled], chunk.offsets[1:][filled]
+        slow[filled] = (space[starts] | space[ends - 1]) != 0
+    marked = (kinds & np.uint8(odd)) != 0
+    marked[1:] |= (space[1:] & space[:-1]) != 0
+    if marked.any():
+        places = np.flatnonzero(marked)
+        slow[np.searchsorted(chunk.offsets, places, side="right") - 1] = True
+    capitals = kinds & _CAPITAL
+    if not capitals.any():
         return None, slow
+    small = np.bitwise_or(chunk.bytes, capitals, dtype=np.uint8)
     return text_array(small, np.diff(chunk.offsets)), slow

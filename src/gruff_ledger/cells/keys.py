@@ -9,11 +9,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.folding import folded
 from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.table import (
@@ -70,32 +72,87 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
     array([0, 1, 0, 0])
     """
+    exact = ["exact"] * len(columns)
+    return first_at_levels(columns, exact, exact)[0]
+
+
+def first_at_levels(
+    columns: Sequence[Column],
+    levels: Sequence[str],
+    looser: Sequence[str],
+    left_out: Mask | None = None,
+) -> tuple[Indices, Indices]:
+    """
+    For each record, return the first that matches it, and the first that does loosely.
+
+    Parameters
+    ----------
+    columns : sequence of Column, n records each
+    levels, looser : sequence of str
+        For each field, at which level cells must match; and another one at which
+        match all that do at the first. See `gruff_ledger.cells.match.LEVELS`.
+    left_out : ndarray of bool, shape (n,), optional
+        Records that match nothing.
+
+    Returns
+    -------
+    first, alike : ndarray of int64, shape (n,)
+        A record that no earlier one matches has its own index.
+    """
     n = len(columns[0])
-    first = np.arange(n, dtype=np.int64)
-    telling, others = _telling_first(columns)
-    prints = record_fingerprints(telling)
+    own = np.arange(n, dtype=np.int64)
+    order = _telling_first(columns)
+    telling = order.telling
+    prints = record_fingerprints(
+        [folded(columns[place], looser[place]) for place in telling]
+    )
     places = places_of_repeated(prints)
+    if left_out is not None:
+        places = places[~left_out[places]]
     if not len(places):
-        return first
+        return own, own
     # From here on only the few records that may repeat one another are looked at.
     may_repeat = np.zeros(n, np.bool_)
     may_repeat[places] = True
     # The chunks left would be small ones: joined, they are quicker to go through.
-    few = mapped(
-        lambda column: joined(filtered(column, may_repeat)), [*telling, *others]
-    )
-    prints = prints[places]
-    if others:
-        prints = combined([prints, record_fingerprints(few[len(telling) :])])
-    within = first_equal(prints)
-    _mend_accidents(within, few)
+    places_of = [*telling, *order.others]
+    few = mapped(lambda place: joined(filtered(columns[place], may_repeat)), places_of)
+    closely = [
+        folded(column, levels[place])
+        for column, place in zip(few, places_of, strict=True)
+    ]
+    first = own.copy()
+    within = _first_of_few(closely)
     first[places] = places[within]
+    loosely = [
+        folded(column, looser[place])
+        for column, place in zip(few, places_of, strict=True)
+    ]
+    if all(one is other for one, other in zip(loosely, closely, strict=True)):
+        return first, first
+    # Of those that match, one can find others that do loosely.
+    is_first = within == np.arange(len(within))
+    heads = places[is_first]
+    alike = own.copy()
+    alike[heads] = heads[_first_of_few([filtered(each, is_first) for each in loosely])]
+    return first, alike[first]
+
+
+def _first_of_few(columns: Sequence[Column]) -> Indices:
+    """Return each record's first equal among some."""
+    first = first_equal(record_fingerprints(columns))
+    _mend_accidents(first, columns)
     return first
 
 
-def _telling_first(
-    columns: Sequence[Column],
-) -> tuple[list[Column], list[Column]]:
+class _Order(NamedTuple):
+    """Positions of the fields that tell most records apart, and of the others."""
+
+    telling: list[int]
+    others: list[int]
+
+
+def _telling_first(columns: Sequence[Column]) -> _Order:
     """
     Part the fields that tell most records apart from those that need not be looked at.
 
@@ -104,7 +161,7 @@ def _telling_first(
     """
     n = len(columns[0])
     if len(columns) == 1 or n < 4 * _SAMPLE_RECORDS:
-        return list(columns), []
+        return _Order(list(range(len(columns))), [])
     starts = (0, n // 2, n - _SAMPLE_RECORDS)
     samples = [
         np.concatenate(
@@ -123,7 +180,7 @@ def _telling_first(
             break
     else:
         used = len(order)
-    return [columns[p] for p in order[:used]], [columns[p] for p in order[used:]]
+    return _Order(order[:used], order[used:])
 
 
 def record_fingerprints(columns: Sequence[Column]) -> Fingerprints:

@@ -9,7 +9,6 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import distinct, with_cells
-from gruff_ledger.cells.keys import first_with_same_key
 from gruff_ledger.outcome import Change, Finding, Severity
 from gruff_ledger.table import (
     Column,
@@ -24,20 +23,6 @@ from gruff_ledger.table import (
 
 # Values of the copies that a message names.
 _NAMED_VALUES = 5
-
-
-def first_of_group(columns: Sequence[Column], blank: Mask) -> Indices:
-    """Return each record's first equal; one with a blank key has only itself."""
-    first = np.arange(len(blank), dtype=np.int64)
-    if not len(blank) or not columns:
-        return first
-    if not blank.any():
-        return first_with_same_key(columns)
-    places = np.flatnonzero(~blank)
-    narrowed = [filtered(column, ~blank) for column in columns]
-    if len(places):
-        first[places] = places[first_with_same_key(narrowed)]
-    return first
 
 
 def last_of_group(first: Indices) -> Indices:
@@ -112,8 +97,11 @@ class Differing(NamedTuple):
 
 def differing(table: Table, records: Indices, kept: Indices) -> Differing:
     """Compare some records with those kept in their place, cell by cell."""
+    # Only the part of the list that they lie in is looked at.
+    end = int(max(records.max(initial=-1), kept.max(initial=-1))) + 1
     masks = [
-        unequal(taken(column, records), taken(column, kept)) for column in table.columns
+        unequal(taken(column.slice(0, end), records), taken(column.slice(0, end), kept))
+        for column in table.columns
     ]
     return Differing(table.headings, masks)
 

@@ -14,8 +14,12 @@ from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.keys import blank_key_mask, group_sizes
+from gruff_ledger.cells.keys import (
+    blank_key_mask,
+    first_at_levels,
+    first_with_same_key,
+    group_sizes,
+)
 from gruff_ledger.formula.forms import FORM, FormTerms, forms_of
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.naming import free_heading
@@ -37,7 +41,6 @@ from gruff_ledger.work.copies import (
     differing,
     filled,
     filled_cells,
-    first_of_group,
     last_of_group,
 )
 from gruff_ledger.work.decisions import Recognised, read_decisions, recognised
@@ -63,7 +66,7 @@ _DEFAULT_HEADINGS = {
 
 # Copies are compared with the record kept only up to so many, to say where they differ:
 # it would take long to say of all.
-_MOST_COMPARED = 50_000
+_MOST_COMPARED = 5_000
 
 
 class DuplicatesTerms(Terms, frozen=True, kw_only=True):
@@ -274,7 +277,9 @@ def perform(
     notes += _decided_notes(terms, decided)
     questions = _questions(terms, table, groups, kept, decided)
     notes += _question_notes(terms, groups, questions)
-    detail = Questions(table, questions, terms.decisions or "", terms.apart_from)
+    # A list that nothing is asked about need not stay in memory.
+    asked_of = table if questions else table.slice(0, 0)
+    detail = Questions(asked_of, questions, terms.decisions or "", terms.apart_from)
     if terms.treatment == "set-aside":
         kept_sure = kept
         if groups.sure is not groups.first:
@@ -315,14 +320,17 @@ def _groups(
         sure = _joined(len(table), decided.same)
         words = f"alike in {key_words(near.fields)}"
         return _Groups(near.first, sure, words, near), near.notes
-    columns = [
-        folded(table.column(field.name), field.level or terms.match) for field in fields
-    ] or [folded(column, terms.match) for column in table.columns]
+    names = [field.name for field in fields] or list(table.headings)
+    columns = [table.column(name) for name in names]
+    levels = [field.level or terms.match for field in fields] or [
+        terms.match for _ in names
+    ]
     # Compared as a whole record, blanks equal blanks: then none is left out.
     blank = blank_key_mask(columns) if fields else np.zeros(len(table), np.bool_)
-    first = first_of_group(columns, blank)
+    loosely = ["loose" if level == "exact" else level for level in levels]
+    first, alike = first_at_levels(columns, levels, loosely, blank)
     words = key_words(fields, terms.match) if fields else ""
-    notes = _notes(terms, table, fields, blank, first)
+    notes = _notes(terms, table, fields, blank, first, alike)
     if terms.decisions is None:
         return _Groups(first, first, words), notes
     same = decided.same + _equal_pairs(table, first)
@@ -343,8 +351,7 @@ def _equal_pairs(table: Table, first: Indices) -> list[tuple[int, int]]:
     if not len(members):
         return []
     columns = [taken(column, members) for column in table.columns]
-    none = np.zeros(len(members), np.bool_)
-    within = first_of_group(columns, none)
+    within = first_with_same_key(columns)
     repeats = np.flatnonzero(within != np.arange(len(members)))
     return list(
         zip(members[within[repeats]].tolist(), members[repeats].tolist(), strict=True)
@@ -701,6 +708,7 @@ def _notes(
     fields: Sequence[KeyField],
     blank: Mask,
     first: Indices,
+    alike: Indices,
 ) -> tuple[Note, ...]:
     how = f"by {key_words(fields, terms.match)}" if fields else "by the whole record"
     repeats = first != np.arange(len(first))
@@ -713,7 +721,7 @@ def _notes(
     said += f", in {_number(groups, 'group', 'groups')}." if count else "."
     remedy = "" if fields else "To compare chosen fields only, name them in `by`."
     notes = [Note(said, remedy, origin)]
-    notes += _loose_note(terms, table, fields, count)
+    notes += _loose_note(first, alike)
     if blank.any():
         number = _number(int(blank.sum()), "record matches", "records match")
         notes.append(
@@ -727,25 +735,10 @@ def _notes(
     return tuple(notes)
 
 
-def _loose_note(
-    terms: DuplicatesTerms, table: Table, fields: Sequence[KeyField], count: int
-) -> list[Note]:
+def _loose_note(first: Indices, alike: Indices) -> list[Note]:
     """Say how many more records would repeat another at the level `loose`."""
-    levels = [field.level or terms.match for field in fields] or [terms.match]
-    if "exact" not in levels:
-        return []
-    names = [field.name for field in fields] or list(table.headings)
-    exact = [table.column(name) for name in names]
-    levels = levels if fields else levels * len(names)
-    loosely = [
-        folded(column, "loose" if level == "exact" else level)
-        for column, level in zip(exact, levels, strict=True)
-    ]
-    if all(one is other for one, other in zip(exact, loosely, strict=True)):
-        return []
-    blank = blank_key_mask(loosely) if fields else np.zeros(len(table), np.bool_)
-    first = first_of_group(loosely, blank)
-    more = int(np.count_nonzero(first != np.arange(len(first)))) - count
+    own = np.arange(len(first))
+    more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
     if more <= 0:
         return []
     said = "1 record more repeats" if more == 1 else f"{more} records more repeat"
