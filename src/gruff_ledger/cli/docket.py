@@ -67,7 +67,8 @@ def _ask(name: str, question: AskTerms) -> str:
     return answer
 
 
-def _answers(settings: tuple[str, ...]) -> dict[str, str]:
+def answers_of_settings(settings: tuple[str, ...]) -> dict[str, str]:
+    """Return the answers to a docket's questions, as `--set` gives them."""
     answers = {}
     for setting in settings:
         name, equals, answer = setting.partition("=")
@@ -86,7 +87,9 @@ def _run(docket: Path, settings: tuple[str, ...], **given: Any) -> int:
         fetch = msgspec.structs.replace(fetch, kept=str(Path(fetch.kept).absolute()))
     ours = {term.attribute for term in describe(FetchTerms)}
     rest = {key: value for key, value in given.items() if key not in ours}
-    return run_docket(docket, answers=_answers(settings), fetch=fetch, **rest)
+    return run_docket(
+        docket, answers=answers_of_settings(settings), fetch=fetch, **rest
+    )
 
 
 def _print_schema() -> None:

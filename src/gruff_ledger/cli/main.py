@@ -24,6 +24,7 @@ _EXIT_INTERRUPTED = 130
 
 # Commands that are not verbs: where they are made, and what they are for.
 _OTHERS = {
+    "review": ("gruff_ledger.cli.review", "Decide which records are the same, once."),
     "run": ("gruff_ledger.cli.docket", "Do the work that a docket says."),
     "demo": ("gruff_ledger.cli.demo", "Set up a made-up harbour office and run it."),
     "docket-schema": (
@@ -33,8 +34,8 @@ _OTHERS = {
 }
 
 _SECTIONS = (
-    ("Work on lists", tuple(VERBS)),
-    ("Do it again, and look around", tuple(_OTHERS)),
+    ("Work on lists", (*VERBS, "review")),
+    ("Do it again, and look around", ("run", "demo", "docket-schema")),
 )
 
 

@@ -96,7 +96,7 @@ class Progress:
     def _begin(self) -> None:
         with self._lock:
             if self._wanted:
-                console = _console(sys.stderr)
+                console = screen(sys.stderr)
                 self._status = console.status(self._said())
                 self._status.start()
 
@@ -117,7 +117,8 @@ def _size(count: int) -> str:
     return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
 
 
-def _console(stream: IO[str]) -> Console:
+def screen(stream: IO[str]) -> Console:
+    """Return what shows things on a stream, fitted to its window."""
     from rich.console import Console
 
     # Without a window the layout must not depend on the machine.
@@ -153,7 +154,7 @@ def show_verb(
     if as_page:
         from gruff_ledger.cli.survey import survey_view
 
-        console = _console(sys.stdout)
+        console = screen(sys.stdout)
         console.print(survey_view(run, console.width))
     elif run.result is not None:
         _show_result(run, writing, 0 if as_json else len(summary))
@@ -193,7 +194,7 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
         return
     from gruff_ledger.cli.tables import list_view
 
-    console = _console(sys.stdout)
+    console = screen(sys.stdout)
     console.print(
         list_view(table, console.width, console.height, used_lines, run.measured)
     )
@@ -257,7 +258,7 @@ def _findings_lines(
     """Yield the lines of a table of findings, with its colours."""
     from gruff_ledger.cli.tables import findings_view
 
-    console = _console(stream)
+    console = screen(stream)
     with console.capture() as captured:
         console.print(findings_view(line.findings, names))
     yield from captured.get().rstrip("\n").split("\n")
@@ -281,7 +282,7 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
     from gruff_ledger.cli.tables import account_view
 
     account = run.account
-    _console(sys.stdout).print(account_view(account, run.balance))
+    screen(sys.stdout).print(account_view(account, run.balance))
     lines = _remark_lines(account, sys.stdout, in_docket=True)
     for text in [*lines, ""] if lines else []:
         click.echo(text)

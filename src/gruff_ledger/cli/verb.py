@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import sys
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -46,7 +46,7 @@ except NotImplementedError:
     pa.set_memory_pool(pa.system_memory_pool())
 
 
-class _VerbCommand(click.Command):
+class VerbCommand(click.Command):
     """A command whose options are listed in groups."""
 
     groups: tuple[tuple[str, tuple[click.Option, ...]], ...] = ()
@@ -54,6 +54,7 @@ class _VerbCommand(click.Command):
     def format_options(
         self, ctx: click.Context, formatter: click.HelpFormatter
     ) -> None:
+        """Write the options group by group."""
         helping = self.get_help_option(ctx)
         for title, options in self.groups:
             with formatter.section(title):
@@ -128,7 +129,7 @@ def verb_command(verb: Verb) -> click.Command:
         required=True,
         metavar="LIST..." if verb.several else "LIST",
     )
-    command = _VerbCommand(
+    command = VerbCommand(
         verb.name,
         params=[argument, *own, *reading, *fetching, *output, *writing],
         callback=lambda **given: _run_verb(verb, **given),
@@ -165,51 +166,15 @@ def _run_verb(
     quiet: bool,
     **given: Any,
 ) -> int:
-    terms = terms_from(verb.terms, given)
-    pinned = terms_from(ReadingTerms, given)
-    given_lists = addresses if isinstance(addresses, tuple) else (addresses,)
-    if given_lists.count(STANDARD_INPUT) > 1:
-        raise UnreadableSource(
-            "standard input can be read only once.",
-            "Name it once, and the other lists by their paths.",
-        )
-    lists = tuple(
-        ListToRead(name, address, pinned)
-        for name, address in zip(_names(given_lists), given_lists, strict=True)
-    )
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
-    further = tuple(
-        further_out(each, given[each.key.replace("-", "_")], Path())
-        for each in verb.further
-        if given[each.key.replace("-", "_")] is not None
-    )
-    beside: dict[str, ListToRead] = {}
-    files = files_of(terms, Path())
-    named = terms.lists_named(dict(files))
-    references = referred(named, (), beside, [each.name for each in lists])
-    entry = Entry(
-        number=1,
-        verb=verb,
-        terms=terms,
-        lists=tuple(each.name for each in lists),
-        result=_RESULT,
-        further=further,
-        references=references,
-        files=files,
-    )
-    outs: tuple[OutToWrite, ...] = ()
-    if to is not None:
-        place, part = split_part(str(to))
-        outs = (OutToWrite(Path(place), str(to), _RESULT, part, writing),)
-    job = Job(
-        title=f"gruff {verb.name}",
-        folder=Path(),
-        lists=(*lists, *beside.values()),
-        entries=(entry,),
-        outs=outs,
-        ledger=ledger,
+    job = job_of_verb(
+        verb,
+        addresses if isinstance(addresses, tuple) else (addresses,),
+        given,
+        to=to,
         aside=aside,
-        fetch=terms_from(FetchTerms, given),
+        ledger=ledger,
+        writing=writing,
     )
     with Progress(wanted=not quiet) as progress:
         done = run(
@@ -222,6 +187,74 @@ def _run_verb(
         )
     show_verb(done, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
     return 1 if done.account.stops() else 0
+
+
+def job_of_verb(
+    verb: Verb,
+    addresses: Sequence[str],
+    given: Mapping[str, Any],
+    *,
+    to: Path | None = None,
+    aside: Path | None = None,
+    ledger: Path | None = None,
+    writing: WritingTerms = WritingTerms(),  # noqa: B008  (immutable)
+) -> Job:
+    """
+    Make the job of a command.
+
+    Parameters
+    ----------
+    verb : Verb
+    addresses : sequence of str
+        Of the lists to work on.
+    given : mapping
+        The options of the verb, of reading and of fetching, as Click gives them.
+    to, aside, ledger : Path, optional
+    writing : WritingTerms
+    """
+    terms = terms_from(verb.terms, given)
+    pinned = terms_from(ReadingTerms, given)
+    if addresses.count(STANDARD_INPUT) > 1:
+        raise UnreadableSource(
+            "standard input can be read only once.",
+            "Name it once, and the other lists by their paths.",
+        )
+    lists = tuple(
+        ListToRead(name, address, pinned)
+        for name, address in zip(_names(addresses), addresses, strict=True)
+    )
+    further = tuple(
+        further_out(each, given[each.key.replace("-", "_")], Path())
+        for each in verb.further
+        if given[each.key.replace("-", "_")] is not None
+    )
+    beside: dict[str, ListToRead] = {}
+    files = files_of(terms, Path())
+    named = terms.lists_named(dict(files))
+    entry = Entry(
+        number=1,
+        verb=verb,
+        terms=terms,
+        lists=tuple(each.name for each in lists),
+        result=_RESULT,
+        further=further,
+        references=referred(named, (), beside, [each.name for each in lists]),
+        files=files,
+    )
+    outs: tuple[OutToWrite, ...] = ()
+    if to is not None:
+        place, part = split_part(str(to))
+        outs = (OutToWrite(Path(place), str(to), _RESULT, part, writing),)
+    return Job(
+        title=f"gruff {verb.name}",
+        folder=Path(),
+        lists=(*lists, *beside.values()),
+        entries=(entry,),
+        outs=outs,
+        ledger=ledger,
+        aside=aside,
+        fetch=terms_from(FetchTerms, given),
+    )
 
 
 def _names(addresses: Sequence[str]) -> list[str]:

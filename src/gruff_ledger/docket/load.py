@@ -422,6 +422,11 @@ def _entries(
             own = {k: v for k, v in table.items() if k not in keys | further_keys}
             terms = read(verb.terms, own)
             further = _further(table, verb, folder)
+            for path, must_be_there in terms.files_named().items():
+                if not must_be_there:
+                    # What is kept there is written to by `review`.
+                    line = text.line("entry", number)
+                    _check_below(folder / path, folder, anywhere, text, line)
             files = files_of(terms, folder)
             addresses = terms.lists_named(dict(files))
             names = _named_lists(head, worked_on, known, in_hand)

@@ -8,7 +8,7 @@ others, where a file of decisions is named.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -651,7 +651,7 @@ def _conflicts(
     }
     found = []
     members = np.flatnonzero(group_sizes(groups.sure) > 1)
-    keys = {field.name for field in groups.near.fields} if groups.near else set()
+    is_other = _differs_in_words if groups.near is not None else _differs
     by_group: dict[int, list[int]] = {}
     for record in members.tolist():
         by_group.setdefault(int(groups.sure[record]), []).append(record)
@@ -659,12 +659,23 @@ def _conflicts(
         rows = [table.records(record, record + 1)[0] for record in records]
         for place, field in enumerate(table.headings):
             values = dict.fromkeys(row[place] for row in rows if row[place].strip())
-            if len(values) > 1 and (group, field) not in settled and field not in keys:
+            if is_other(values) and (group, field) not in settled:
                 one, other = records[0], records[1]
                 found.append(
                     Question(number, one, other, field=field, values=tuple(values))
                 )
     return tuple(found)
+
+
+def _differs(values: Collection[str]) -> bool:
+    return len(values) > 1
+
+
+def _differs_in_words(values: Collection[str]) -> bool:
+    """Tell whether texts differ in more than how they are written."""
+    from gruff_ledger.likeness.words import words_of
+
+    return len({"".join(sorted(words_of(value))) for value in values}) > 1
 
 
 def _decided_notes(terms: DuplicatesTerms, decided: Recognised) -> tuple[Note, ...]:

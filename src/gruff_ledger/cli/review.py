@@ -1,0 +1,331 @@
+"""The command `review`: a person decides, on the terminal or in a list filled in."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+from rich import box
+from rich.console import Group
+from rich.table import Column as ScreenColumn
+from rich.table import Table as ScreenTable
+from rich.text import Text
+
+from gruff_ledger.cli.options import OutputPath, options_of
+from gruff_ledger.cli.show import Progress, screen
+from gruff_ledger.cli.verb import VerbCommand, job_of_verb
+from gruff_ledger.cli.words import counted, visible
+from gruff_ledger.docket.job import Job
+from gruff_ledger.docket.load import load_docket
+from gruff_ledger.docket.review import Review, filled_list, now, reviews
+from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.outputs import WritingTerms, check_output, write_parts
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.work.answers import (
+    DIFFERENT,
+    SAME,
+    answers_in,
+    decision_on,
+    questions_table,
+)
+from gruff_ledger.work.questions import Question, Questions
+from gruff_ledger.work.registry import VERBS
+
+_DUPLICATES = VERBS["duplicates"]
+
+# What a key does; values are chosen by their numbers.
+_KEYS = {"s": SAME, "d": DIFFERENT}
+_LATER, _BACK, _QUIT = "l", "b", "q"
+
+_DOCKET_ENDING = ".toml"
+
+
+class Session:
+    """
+    The questions of one entry, asked one by one; every answer is kept at once.
+
+    Parameters
+    ----------
+    review : Review
+    questions : Questions
+    show : callable
+        Shows a question: which it is, of how many.
+    read_key : callable
+        Returns the next key that is pressed.
+    """
+
+    def __init__(
+        self,
+        review: Review,
+        questions: Questions,
+        show: Callable[[Question, int, int], None],
+        read_key: Callable[[], str],
+    ) -> None:
+        self._review = review
+        self._questions = questions
+        self._show = show
+        self._read_key = read_key
+        self.answers: dict[int, str] = {}
+        self.left = False
+
+    def ask(self) -> None:
+        """Ask all questions, until they are answered or the person leaves."""
+        all_ = self._questions.all
+        at = 0
+        while at < len(all_):
+            self._show(all_[at], at + 1, len(all_))
+            key = self._key(all_[at])
+            if key == _QUIT:
+                self.left = True
+                return
+            if key == _BACK:
+                at = max(0, at - 1)
+                continue
+            if key != _LATER:
+                self._keep(at, key)
+            at += 1
+
+    def _key(self, question: Question) -> str:
+        values = [str(number + 1) for number in range(len(question.values[:9]))]
+        known = {_LATER, _BACK, _QUIT, *(values if question.field else _KEYS)}
+        while True:
+            key = self._read_key().lower()
+            if key in ("\x1b", "\x03", "\x04", ""):
+                return _QUIT
+            if key in known:
+                return key
+
+    def _keep(self, at: int, key: str) -> None:
+        question = self._questions.all[at]
+        answer = question.values[int(key) - 1] if question.field else _KEYS[key]
+        self.answers[at] = answer
+        decision = decision_on(self._questions, question, answer, now())
+        self._review.keep([decision])
+
+
+def question_view(
+    questions: Questions, question: Question, at: int, count: int, names: str
+) -> Group:
+    """Lay out a question: both records side by side, with differing cells marked."""
+    table = questions.table
+    (one,) = table.records(question.one, question.one + 1)
+    (other,) = table.records(question.other, question.other + 1)
+    view = ScreenTable(
+        ScreenColumn("", no_wrap=True),
+        ScreenColumn("field", no_wrap=True),
+        ScreenColumn(f"record {table.origin.record[question.one]}", overflow="fold"),
+        ScreenColumn(f"record {table.origin.record[question.other]}", overflow="fold"),
+        box=box.SIMPLE,
+        padding=(0, 2, 0, 0),
+        pad_edge=False,
+        header_style="",
+        title=Text(visible(f"Question {at} of {count}   {names}"), style="bold"),
+        title_justify="left",
+    )
+    for heading, mine, theirs in zip(table.headings, one, other, strict=True):
+        differs = mine != theirs
+        style = "bold" if differs else ""
+        view.add_row(
+            "≠" if differs else "",
+            Text(visible(heading), style=style),
+            Text(visible(mine), style=style),
+            Text(visible(theirs), style=style),
+        )
+    lines: list[Any] = [view]
+    if question.score is not None:
+        lines.append(
+            Text(visible(f"{question.score:.0f} of 100 alike. {question.why}"))
+        )
+    if question.field:
+        lines.append(Text(visible(f"Which {question.field} is right?")))
+        lines += [
+            Text(visible(f"  {number}  {value}"))
+            for number, value in enumerate(question.values[:9], 1)
+        ]
+        keys = "1 to 9 choose"
+    else:
+        keys = "s same   d different"
+    lines.append(Text(f"{keys}   l later   b back   q leave; answers are kept at once"))
+    return Group(*lines)
+
+
+def _review(
+    what: str,
+    answers: str | None,
+    to: Path | None,
+    replace: bool,
+    quiet: bool,
+    settings: tuple[str, ...],
+    **given: Any,
+) -> int:
+    with Progress(wanted=not quiet) as progress:
+        job = _job(what, settings, given)
+        found = reviews(job, progress.on_step)
+        if len(found) > 1 and (answers is not None or to is not None):
+            raise BadTerms(
+                f"{what} has {len(found)} entries with decisions.",
+                "Decide on the terminal, or keep one of them in a docket of its own.",
+            )
+        opened = [(each, each.questions()) for each in found]
+    if answers is not None:
+        return _take_answers(*opened[0], answers, quiet=quiet)
+    if to is not None:
+        return _write_questions(opened[0][1], to, replace=replace, quiet=quiet)
+    for review, questions in opened:
+        if not _ask_all(review, questions):
+            break
+    return 0
+
+
+def _job(what: str, settings: tuple[str, ...], given: dict[str, Any]) -> Job:
+    if not what.lower().endswith(_DOCKET_ENDING):
+        return job_of_verb(_DUPLICATES, (what,), given)
+    from gruff_ledger.cli.docket import answers_of_settings
+
+    try:
+        return load_docket(Path(what), answers=answers_of_settings(settings))
+    except Problem as problem:
+        problem.in_docket = True
+        raise
+
+
+def _ask_all(review: Review, questions: Questions) -> bool:
+    """Ask until nothing is open but what is left for later; False if left."""
+    console = screen(sys.stdout)
+    if not questions.all:
+        console.print(f"{review.path}: nothing is left to be decided.")
+        return True
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise BadTerms(
+            f"{counted(len(questions.all), 'question')} would be asked on a terminal, "
+            "and there is none.",
+            "Write them to a list with `to`, have it filled in, and give it in "
+            "`answers`.",
+        )
+    asked: set[tuple[str, ...]] = set()
+    total = 0
+    while True:
+        fresh = tuple(q for q in questions.all if _known_by(questions, q) not in asked)
+        if not fresh:
+            break
+        questions = questions._replace(all=fresh)
+        asked |= {_known_by(questions, question) for question in fresh}
+
+        def show(question: Question, at: int, count: int) -> None:
+            console.print()
+            names = f"group {question.group}"
+            console.print(question_view(questions, question, at, count, names))  # noqa: B023
+
+        session = Session(review, questions, show, click.getchar)
+        session.ask()
+        total += len(session.answers)
+        if session.left or DIFFERENT not in session.answers.values():
+            break
+        # Who is different from one may be the same as another.
+        questions = review.questions()
+    console.print(f"{counted(total, 'decision')} kept in {review.path}.")
+    return not session.left
+
+
+def _known_by(questions: Questions, question: Question) -> tuple[str, ...]:
+    records = questions.table.records
+    one = records(question.one, question.one + 1)[0]
+    other = records(question.other, question.other + 1)[0]
+    return (*one, "\0", *other, question.field)
+
+
+def _write_questions(
+    questions: Questions, to: Path, *, replace: bool, quiet: bool
+) -> int:
+    table = questions_table(questions)
+    found = check_output(to, WritingTerms(), [None])
+    with Outputs((), replace=replace) as outputs:
+        outputs.claim(to)
+        outputs.write(
+            to,
+            lambda sink: write_parts(to, found, [(None, table)], WritingTerms(), sink),
+        )
+        outputs.commit()
+    if not quiet:
+        count = counted(len(questions.all), "question")
+        click.echo(
+            visible(
+                f"{to}: {count}. Write same, different or later, or the right value, "
+                "in the field decision; then give the file in --answers."
+            ),
+            err=True,
+        )
+    return 0
+
+
+def _take_answers(
+    review: Review, questions: Questions, address: str, *, quiet: bool
+) -> int:
+    found = answers_in(filled_list(address), questions, "answers", now())
+    review.keep(found.decisions)
+    if not quiet:
+        kept = counted(len(found.decisions), "decision")
+        left = counted(found.open, "question")
+        click.echo(
+            visible(f"{kept} kept in {review.path}; {left} still open."), err=True
+        )
+    return 0
+
+
+def _command() -> click.Command:
+    own = options_of(_DUPLICATES.terms)
+    reading, fetching = options_of(ReadingTerms), options_of(FetchTerms)
+    mine = [
+        click.Option(
+            ["--to"],
+            type=OutputPath(),
+            metavar="PATH",
+            help="Write the questions to a list, with a field to fill in.",
+        ),
+        click.Option(
+            ["--answers"],
+            metavar="LIST",
+            help="Take the answers of such a list, filled in.",
+        ),
+        click.Option(["--replace"], is_flag=True, help="Replace a list that exists."),
+        click.Option(["--quiet"], is_flag=True, help="Give no summary."),
+        click.Option(
+            ["--set", "settings"],
+            multiple=True,
+            metavar="NAME=ANSWER",
+            help="Answer a question of the docket. May be repeated.",
+        ),
+    ]
+    command = VerbCommand(
+        "review",
+        params=[
+            click.Argument(["what"], metavar="LIST|DOCKET"),
+            *mine,
+            *own,
+            *reading,
+            *fetching,
+        ],
+        callback=_review,
+        help="Decide which records are the same, once.\n\nOf a LIST, the terms are "
+        "those of gruff duplicates; in a DOCKET (.toml) they stand in its duplicates "
+        "entries that name decisions. Questions are asked on the terminal, one key "
+        "each, or written to a list with --to and read back with --answers. Every "
+        "decision is kept at once in the file that --decisions names, and holds "
+        "whenever these records come again.",
+        short_help="Decide which records are the same, once.",
+    )
+    command.groups = (
+        ("What to do", tuple(mine)),
+        ("Which records are asked about (of a list)", tuple(own)),
+        ("How the list is written (detected unless stated)", tuple(reading)),
+        ("Lists from the web", tuple(fetching)),
+    )
+    return command
+
+
+COMMANDS = {"review": _command()}

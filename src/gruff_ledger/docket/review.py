@@ -1,0 +1,132 @@
+"""What a person has to decide in a job, and keeping what is decided."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import msgspec
+
+from gruff_ledger.docket.engine import run
+from gruff_ledger.docket.job import Entry, Job, files_of
+from gruff_ledger.lists.fetching import Fetching
+from gruff_ledger.lists.finding import find_lists
+from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Table
+from gruff_ledger.work.decisions import (
+    Decision,
+    added,
+    read_decisions,
+    written_decisions,
+)
+from gruff_ledger.work.duplicates import DuplicatesTerms
+from gruff_ledger.work.questions import Questions
+
+
+class Review:
+    """
+    The review of one entry of a job.
+
+    Parameters
+    ----------
+    job : Job
+    entry : Entry
+        A `duplicates` that names a file of decisions.
+    on_step : callable, optional
+        Told, before each step, what is about to be done.
+    """
+
+    def __init__(
+        self, job: Job, entry: Entry, on_step: Callable[[str], None] = lambda step: None
+    ) -> None:
+        assert isinstance(entry.terms, DuplicatesTerms) and entry.terms.decisions
+        self._job = job
+        self._entry = entry
+        self._on_step = on_step
+        self.path = job.folder / entry.terms.decisions
+
+    def questions(self) -> Questions:
+        """Do the work up to the entry, and return what is open."""
+        entry = msgspec.structs.replace(
+            self._entry,
+            further=(),
+            files=files_of(self._entry.terms, self._job.folder),
+        )
+        before = [each for each in self._job.entries if each.number < entry.number]
+        shorter = msgspec.structs.replace(
+            self._job, entries=(*before, entry), outs=(), ledger=None, aside=None
+        )
+        done = run(shorter, keep_result=True, on_step=self._on_step)
+        questions: Questions = done.detail
+        return questions
+
+    def keep(self, decisions: Sequence[Decision]) -> int:
+        """
+        Add decisions to those in the file, and return how many there are then.
+
+        The file is read anew each time, so that nothing that others decided meanwhile
+        is lost.
+        """
+        if not decisions:
+            return len(self._known())
+        kept = added(self._known(), decisions)
+        self.path.parent.mkdir(parents=True, exist_ok=True)
+        with Outputs((), replace=True) as outputs:
+            outputs.claim(self.path)
+            text = written_decisions(kept)
+            outputs.write(self.path, lambda sink: sink.write(text))
+            outputs.commit()
+        return len(kept)
+
+    def _known(self) -> list[Decision]:
+        data = self.path.read_bytes() if self.path.exists() else None
+        return read_decisions(str(self.path), data)
+
+
+def reviews(job: Job, on_step: Callable[[str], None]) -> list[Review]:
+    """
+    Return a review for each entry of a job that names a file of decisions.
+
+    Raises
+    ------
+    BadTerms
+        If there is none.
+    """
+    found = [
+        Review(job, entry, on_step)
+        for entry in job.entries
+        if isinstance(entry.terms, DuplicatesTerms) and entry.terms.decisions
+    ]
+    if not found:
+        raise BadTerms(
+            "nothing in it names a file of decisions.",
+            'Give a duplicates entry decisions = "decided.jsonl".'
+            if job.docket
+            else "Name one in `decisions`: answers are kept there.",
+            term="decisions",
+        )
+    return found
+
+
+def filled_list(address: str) -> Table:
+    """Read a list of questions that was filled in, at an address."""
+    terms = ReadingTerms()
+    fetching = Fetching()
+    try:
+        (found, *_) = find_lists(
+            address, name=Path(address).name, terms=terms, fetching=fetching
+        )
+        reading = read_list(found.opened, found.address, terms, source=0, hashed=False)
+    finally:
+        fetching.close()
+    return reading.table
+
+
+def now() -> str:
+    """Return the time, ISO 8601 in UTC."""
+    moment = datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds")
+    return moment.replace("+00:00", "Z")

@@ -1,0 +1,189 @@
+"""Tests of review through the built program: on a terminal, and by lists filled in."""
+
+import json
+import os
+import select
+import sys
+import time
+import unittest
+
+import openpyxl
+
+from gruff_ledger.cli.review import Session
+from gruff_ledger.work.decisions import Decision
+from gruff_ledger.work.duplicates import DuplicatesTerms, perform
+from tests.support import PROGRAM, FolderTest, table
+
+LIST = "Boat,Berth,Phone\nTern,1,555\nTern,2,556\nAuk,4,777\nAuk,5,\nGull,6,\n"
+DOCKET = """docket = 1
+[lists.north]
+from = "north.csv"
+[lists.south]
+from = "south.csv"
+[[entry]]
+do = "merge"
+name-source = "Quay"
+[[entry]]
+do = "duplicates"
+by = "Boat AS LOOSE"
+decisions = "decided.jsonl"
+[[out]]
+to = "out.csv"
+"""
+
+
+class ListTest(FolderTest):
+    OPTIONS = ("--by", "Boat", "--decisions", "d.jsonl")
+
+    def decided(self) -> list[str]:
+        """Return the kinds of decisions that are kept."""
+        lines = self.text("d.jsonl").splitlines()
+        return [json.loads(line)["decision"] for line in lines]
+
+    def test_a_workbook_is_filled_in_and_read_back(self) -> None:
+        self.write("a.csv", LIST)
+        self.gruff("review", "a.csv", *self.OPTIONS, "--to", "q.xlsx")
+        book = openpyxl.load_workbook(self.folder / "q.xlsx")
+        sheet = book["q"]
+        self.assertEqual(
+            [cell.value for cell in sheet[1]][:3], ["question", "decision", "asked"]
+        )
+        sheet["B2"], sheet["B4"] = "same", "later"
+        book.save(self.folder / "q2.xlsx")
+        done = self.gruff("review", "a.csv", *self.OPTIONS, "--answers", "q2.xlsx")
+        told = done.stderr.decode()
+        self.assertIn("1 decision kept in d.jsonl; 1 question still open.", told)
+        self.assertEqual(self.decided(), ["same"])
+        out = self.gruff("duplicates", "a.csv", *self.OPTIONS).stdout.decode()
+        self.assertEqual(
+            out.split()[1:], ["Tern,1,555", "Auk,4,777", "Auk,5,", "Gull,6,"]
+        )
+
+    def test_answers_that_do_not_fit_change_nothing(self) -> None:
+        self.write("a.csv", LIST)
+        self.gruff("review", "a.csv", *self.OPTIONS, "--to", "q.csv")
+        self.write("q2.csv", self.text("q.csv").replace("1,,", "1,sam,", 1))
+        told = self.problem("review", "a.csv", *self.OPTIONS, "--answers", "q2.csv")
+        self.assertIn(
+            "'sam' is no answer (q2.csv, record 1). Did you mean 'same'?", told
+        )
+        self.assertFalse((self.folder / "d.jsonl").exists())
+
+    def test_without_a_terminal_or_a_file_of_decisions_it_says_what_to_do(self) -> None:
+        self.write("a.csv", LIST)
+        told = self.problem("review", "a.csv", *self.OPTIONS)
+        self.assertIn("2 questions would be asked on a terminal", told)
+        told = self.problem("review", "a.csv", "--by", "Boat")
+        self.assertIn("--decisions", told)
+        self.write("d.jsonl", "nonsense\n")
+        told = self.problem("review", "a.csv", *self.OPTIONS)
+        self.assertIn("line 1: it is no decision", told)
+
+    @unittest.skipIf(sys.platform == "win32", "it has no such terminals")
+    def test_keys_on_a_terminal(self) -> None:
+        """Each answer is kept at once; b goes back, q leaves, and it goes on there."""
+        self.write("a.csv", LIST)
+        shown = self.typed("d", "b", "s", "q")
+        self.assertIn("Question 1 of 2", shown)
+        self.assertIn("≠", shown)
+        self.assertEqual(self.decided(), ["same"])
+        shown = self.typed("d")
+        self.assertIn("Question 1 of 1", shown)
+        self.assertEqual(self.decided(), ["same", "different"])
+        self.assertIn("nothing is left", self.typed())
+
+    def typed(self, *keys: str) -> str:
+        """Run review on a terminal, press keys, and return what it showed."""
+        import pty
+
+        parent, child = pty.fork()
+        if parent == 0:
+            os.chdir(self.folder)
+            program = str(PROGRAM)
+            os.execv(program, [program, "review", "a.csv", *self.OPTIONS])
+        shown = b""
+        waiting = list(keys)
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            if not select.select([child], [], [], 0.5)[0]:
+                # The program waits for a key once it is silent.
+                if waiting and b"answers are kept at once" in shown:
+                    os.write(child, waiting.pop(0).encode())
+                continue
+            try:
+                part = os.read(child, 1 << 16)
+            except OSError:
+                break
+            if not part:
+                break
+            shown += part
+        os.waitpid(parent, 0)
+        os.close(child)
+        return shown.decode("utf-8", "replace")
+
+
+class SessionTest(unittest.TestCase):
+    QUESTIONS = perform(
+        DuplicatesTerms(by=("Boat",), decisions="d.jsonl"),
+        table("Boat|Berth", "Tern|1", "Tern|2", "Auk|4", "Auk|5"),
+    ).detail
+
+    def session(self, *keys: str) -> tuple[list[str], bool]:
+        """Press keys; return the answers that are kept, in order, and if it ended."""
+        kept: list[str] = []
+
+        class Kept:
+            def keep(self, decisions: list[Decision]) -> None:
+                kept.extend(decision.decision for decision in decisions)
+
+        pressed = iter(keys)
+        session = Session(
+            Kept(),  # type: ignore[arg-type]
+            self.QUESTIONS,
+            lambda question, at, count: None,
+            lambda: next(pressed),
+        )
+        session.ask()
+        return kept, not session.left
+
+    def test_keys(self) -> None:
+        for keys, kept, ended in (
+            (("s", "d"), ["same", "different"], True),
+            (("S", "x", "1", "l"), ["same"], True),
+            (("b", "d", "b", "s", "q"), ["different", "same"], False),
+            (("\x1b",), [], False),
+            (("",), [], False),
+        ):
+            with self.subTest(keys=keys):
+                self.assertEqual(self.session(*keys), (kept, ended))
+
+
+class DocketTest(FolderTest):
+    def test_the_entries_of_a_docket_are_reviewed(self) -> None:
+        """Decided once, also when a list is renamed and put in another order."""
+        self.write("north.csv", "Boat,Berth\nTern,1\nAuk,2\n")
+        self.write("south.csv", "Boat,Berth\ntern,7\n")
+        self.write("d.toml", DOCKET)
+        self.gruff("run", "d.toml")
+        self.assertEqual(len(self.records("out.csv")), 3)
+        self.gruff("review", "d.toml", "--to", "q.csv")
+        self.write("q.csv", self.text("q.csv").replace("1,,", "1,same,", 1))
+        self.gruff("review", "d.toml", "--answers", "q.csv")
+        self.write("west.csv", "Boat,Berth\nAuk,2\nTern,1\nGull,3\n")
+        self.write("d.toml", DOCKET.replace("north", "west"))
+        done = self.gruff("run", "d.toml", "--replace")
+        self.assertNotIn("wait", done.stdout.decode())
+        boats = [record["Boat"] for record in self.records("out.csv")]
+        self.assertEqual(boats, ["Auk", "Tern", "Gull"])
+
+    def test_dockets_that_cannot_be_reviewed(self) -> None:
+        self.write("north.csv", "Boat,Berth\nTern,1\n")
+        self.write("south.csv", "Boat,Berth\ntern,7\n")
+        self.write("d.toml", DOCKET.replace('decisions = "decided.jsonl"\n', ""))
+        self.assertIn("names a file of decisions", self.problem("review", "d.toml"))
+        self.write("d.toml", DOCKET.replace('"decided', '"../decided'))
+        self.assertIn("outside the docket's folder", self.problem("review", "d.toml"))
+
+
+if __name__ == "__main__":
+    unittest.main()
