@@ -25,7 +25,7 @@ from gruff_ledger.docket.job import (
     files_of,
     referred,
 )
-from gruff_ledger.docket.load import further_out
+from gruff_ledger.docket.load import further_outs
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
@@ -121,13 +121,17 @@ def verb_command(verb: Verb) -> click.Command:
     ]
     reading = options_of(ReadingTerms)
     fetching = fetching_options()
-    output = output_options()
+    output = [
+        option
+        for option in output_options()
+        if option.name != "to" or not verb.writes_itself
+    ]
     writing = options_of(WritingTerms, _WRITING_NAMES)
     argument = click.Argument(
         ["addresses"],
-        nargs=-1 if verb.several else 1,
-        required=True,
-        metavar="LIST..." if verb.several else "LIST",
+        nargs=1 if verb.needs_list and not verb.several else -1,
+        required=verb.needs_list,
+        metavar="LIST..." if verb.several else "LIST" if verb.needs_list else "[LIST]",
     )
     command = VerbCommand(
         verb.name,
@@ -158,20 +162,22 @@ def _help(verb: Verb) -> str:
 def _run_verb(
     verb: Verb,
     addresses: str | tuple[str, ...],
-    to: Path | None,
     aside: Path | None,
     ledger: Path | None,
     replace: bool,
     as_json: bool,
     quiet: bool,
+    to: Path | str | None = None,
     **given: Any,
 ) -> int:
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
+    if verb.writes_itself:
+        given["to"] = to
     job = job_of_verb(
         verb,
         addresses if isinstance(addresses, tuple) else (addresses,),
         given,
-        to=to,
+        to=to if isinstance(to, Path) else None,
         aside=aside,
         ledger=ledger,
         writing=writing,
@@ -214,6 +220,11 @@ def job_of_verb(
     """
     terms = terms_from(verb.terms, given)
     pinned = terms_from(ReadingTerms, given)
+    if len(addresses) > 1 and not verb.several:
+        raise UnreadableSource(
+            f"{verb.name} works on one list, and {len(addresses)} are named.",
+            "Merge them first, or name one.",
+        )
     if addresses.count(STANDARD_INPUT) > 1:
         raise UnreadableSource(
             "standard input can be read only once.",
@@ -223,11 +234,8 @@ def job_of_verb(
         ListToRead(name, address, pinned)
         for name, address in zip(_names(addresses), addresses, strict=True)
     )
-    further = tuple(
-        further_out(each, given[each.key.replace("-", "_")], Path())
-        for each in verb.further
-        if given[each.key.replace("-", "_")] is not None
-    )
+    said = {each.key: given[each.key.replace("-", "_")] for each in verb.further}
+    further = further_outs(said, verb, Path())
     beside: dict[str, ListToRead] = {}
     files = files_of(terms, Path())
     named = terms.lists_named(dict(files))

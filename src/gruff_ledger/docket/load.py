@@ -421,7 +421,7 @@ def _entries(
             head = read(said, {k: v for k, v in table.items() if k in keys})
             own = {k: v for k, v in table.items() if k not in keys | further_keys}
             terms = read(verb.terms, own)
-            further = _further(table, verb, folder)
+            further = further_outs(table, verb, folder)
             for path, must_be_there in terms.files_named().items():
                 if not must_be_there:
                     # What is kept there is written to by `review`.
@@ -429,7 +429,7 @@ def _entries(
                     _check_below(folder / path, folder, anywhere, text, line)
             files = files_of(terms, folder)
             addresses = terms.lists_named(dict(files))
-            names = _named_lists(head, worked_on, known, in_hand)
+            names = _named_lists(head, worked_on, known, in_hand, verb.needs_list)
             result = head.as_ or f"entry {number}"
             if result in known:
                 raise BadTerms(
@@ -490,14 +490,38 @@ def _addresses_in(declared: type[Terms], table: Mapping[str, Any]) -> set[str]:
     return named
 
 
-def _further(
-    table: Mapping[str, Any], verb: Verb, folder: Path
+def further_outs(
+    said: Mapping[str, Any], verb: Verb, folder: Path
 ) -> tuple[FurtherOut, ...]:
-    return tuple(
-        further_out(each, table[each.key], folder)
+    """
+    Take the paths of all that an entry writes beside its list.
+
+    Parameters
+    ----------
+    said : mapping
+        What is said, by key; other keys are passed over.
+    verb : Verb
+    folder : Path
+        What relative paths start from.
+
+    Raises
+    ------
+    BadTerms
+        If one is no path, or has an ending that cannot be written; or if a verb that
+        writes nothing else is given none.
+    """
+    found = tuple(
+        further_out(each, said[each.key], folder)
         for each in verb.further
-        if each.key in table
+        if said.get(each.key) is not None
     )
+    if verb.writes_itself and not found:
+        raise BadTerms(
+            "where it goes is not said.",
+            "Give a path that ends in .xlsx.",
+            term="to",
+        )
+    return found
 
 
 def further_out(what: Further, said: Any, folder: Path) -> FurtherOut:
@@ -551,12 +575,15 @@ def _named_lists(
     list_names: Sequence[str],
     known: Sequence[str],
     in_hand: str | None,
+    needs_list: bool,
 ) -> tuple[str, ...]:
     if isinstance(head, SeveralListsTerms):
         names: Sequence[str] = head.lists or list_names
     else:
         assert isinstance(head, OneListTerms)
         named = head.list_ or in_hand
+        if named is None and not needs_list:
+            return ()
         if named is None:
             raise BadTerms(
                 "no list is in hand yet, and the docket has several.",

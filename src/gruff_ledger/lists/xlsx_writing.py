@@ -104,7 +104,7 @@ class _Tab:
             zip(table.headings, self._columns, strict=True)
         ):
             form = None if self._as_number[place] else self._forms.text
-            sheet.set_column(place, place, _width(heading, column), form)
+            sheet.set_column(place, place, width_of(heading, column), form)
             sheet.write_string(0, place, heading, self._forms.heading)
         sheet.freeze_panes(1, 0)
         said = remarks.by_record()
@@ -113,7 +113,7 @@ class _Tab:
         if len(table) and table.headings:
             sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
             # Codes that look like numbers are meant to be text.
-            whole = f"A1:{_letters(len(table.headings))}{len(table) + 1}"
+            whole = f"A1:{letters_of(len(table.headings))}{len(table) + 1}"
             sheet.ignore_errors({"number_stored_as_text": whole})
 
     def _write_record(
@@ -251,13 +251,15 @@ def _all_numbers(column: Column) -> bool:
     return found
 
 
-def _width(heading: str, column: Column) -> float:
+def width_of(heading: str, column: Column) -> float:
+    """Return how wide a column should be, in characters."""
     first = column.slice(0, _MEASURED_RECORDS).to_pylist()
     longest = max((len(cell) for cell in first), default=0)
     return float(min(_WIDEST_COLUMN, max(longest, min(len(heading), 24), 6) + 2))
 
 
-def _letters(number: int) -> str:
+def letters_of(number: int) -> str:
+    """Return what workbooks call a column, counted from 1."""
     text = ""
     while number:
         number, rest = divmod(number - 1, 26)

@@ -159,6 +159,10 @@ class Rule(Terms, frozen=True, kw_only=True):
     ] = ()
     severity: Annotated[Literal["note", "warn", "stop"], SEVERITY] = "warn"
     message: Annotated[str | None, MESSAGE] = None
+    hint: Annotated[
+        str | None,
+        Meta(description="What a form tells whoever is about to fill in the cell."),
+    ] = None
 
     def __post_init__(self) -> None:
         """Refuse a rule that asks nothing, or that cannot be followed."""

@@ -59,6 +59,8 @@ class Verb(NamedTuple):
         Whether it takes several lists rather than one.
     further : tuple of Further
         What it can write beside its list.
+    needs_list : bool
+        Whether there must be a list to work on.
     sums_up : bool
         Whether its result holds figures on records, and not the records. Such a verb
         holds many numbers beside the list while it works.
@@ -69,6 +71,12 @@ class Verb(NamedTuple):
     several: bool = False
     further: tuple[Further, ...] = ()
     sums_up: bool = False
+    needs_list: bool = True
+
+    @property
+    def writes_itself(self) -> bool:
+        """Whether its `to` is a further output, and not its list."""
+        return any(each.key == "to" for each in self.further)
 
     @property
     def terms(self) -> type[Terms]:
@@ -131,6 +139,19 @@ VERBS = {
                     (".json",),
                 ),
             ),
+        ),
+        Verb(
+            "form",
+            "Make an empty workbook from rules, for the people who send lists.",
+            further=(
+                Further(
+                    "to",
+                    "Write the workbook here (.xlsx).",
+                    "gruff_ledger.report.form_writing:write_form",
+                    (".xlsx",),
+                ),
+            ),
+            needs_list=False,
         ),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
         Verb("merge", "Put lists end to end, matched by heading.", several=True),
