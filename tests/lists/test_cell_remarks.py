@@ -79,7 +79,7 @@ class WorkbookTest(FolderTest):
         # A number stays a number, and a blank one blank.
         self.assertEqual((sheet["C5"].value, sheet["C4"].value), (99, None))
         listed = [[cell.value for cell in row] for row in book["Findings"].iter_rows()]
-        self.assertEqual(listed[0][:4], ["tab", "row", "field", "value"])
+        self.assertEqual(listed[0][:5], ["tab", "row", "field", "value", "perhaps"])
         self.assertEqual(
             [row[1:4] for row in listed[1:]],
             [
@@ -120,7 +120,7 @@ class WorkbookTest(FolderTest):
             *("--rule", 'field="Boat", allowed=["x"], message="{value}"'),
         )
         book = openpyxl.load_workbook(self.folder / "b.xlsx")
-        cell = book["Findings"]["F2"]
+        cell = book["Findings"]["G2"]
         self.assertEqual((cell.value, cell.data_type), ("=1+1", "s"))
 
     def test_findings_of_a_docket_come_with_the_list(self) -> None:

@@ -37,7 +37,8 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
         for name, what in (
             ("incoming", "the lists as they arrived, and a workbook of dues to try"),
             (DOCKET_FILE, "the docket: what was done, to change and run again"),
-            ("out", "the register of berths, and the guest book"),
+            ("rules, decisions", "what lists must keep to, and what was decided"),
+            ("out", "the register of berths, the guest book, the boats' owners"),
             ("ledger", "the account, with every record set aside and its reason"),
         ):
             click.echo(f"{place / name!s:<32} {what}")

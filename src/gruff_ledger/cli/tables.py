@@ -15,7 +15,13 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.cli.words import counted, places, shown_values, visible
+from gruff_ledger.cli.words import (
+    counted,
+    finding_words,
+    places,
+    shown_values,
+    visible,
+)
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
 
@@ -250,7 +256,7 @@ def findings_view(
             severity if before is None or before[0] != same[0] else "",
             Text(visible(found.field)) if before != same else "",
             str(len(found.origin)),
-            Text(visible(found.message)),
+            Text(visible(finding_words(found))),
             Text(visible(first)),
         )
         before = same

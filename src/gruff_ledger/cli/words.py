@@ -139,9 +139,17 @@ def finding_lines(
         said = places(found.origin, source_names, shown_values(found))
         number = counted(len(found.origin), "record")
         yield from paragraph(
-            f"{found.severity}: {found.message.rstrip('.')}: {number}: {said}.",
+            f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}.",
             "- " if found.severity is Severity.NOTE else "! ",
         )
+
+
+def finding_words(found: Finding) -> str:
+    """Return what a finding says; of messages that differ, the first."""
+    if found.said is None or not len(found.said):
+        return found.message
+    first, *others = found.said.slice(0, 2).to_pylist()
+    return f"{first.rstrip('.')}, and the like" if others else str(first)
 
 
 def shown_values(found: Finding) -> list[str]:

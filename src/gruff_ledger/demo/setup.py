@@ -18,6 +18,10 @@ _FILES = (
     "incoming/south_quay.csv",
     "incoming/east-quay.txt",
     "incoming/guests.csv",
+    "incoming/owners.csv",
+    "incoming/visitor-berths.csv",
+    "rules/guests.toml",
+    "decisions/owners.jsonl",
 )
 _FOLDER = "gruff-demo"
 

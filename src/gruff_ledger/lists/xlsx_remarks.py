@@ -24,10 +24,10 @@ _LINE_PIXELS = 20
 _LINE_CHARACTERS = 38
 
 _HEADINGS = (
-    *("tab", "row", "field", "value", "severity", "message", "perhaps", "rule"),
+    *("tab", "row", "field", "value", "perhaps", "severity", "message", "rule"),
     *("source", "record"),
 )
-_WIDTHS = (14, 6, 16, 22, 9, 48, 16, 32, 14, 8)
+_WIDTHS = (10, 6, 13, 14, 11, 10, 54, 30, 12, 8)
 
 
 class Forms:
@@ -131,8 +131,9 @@ def _write_finding(
     if remark.source < len(source_names):
         source = source_names[remark.source]
     cells: tuple[str | int, ...] = (
-        *(tab, remark.record + 2, field, remark.value, str(remark.severity)),
-        *(remark.message, remark.nearest, remark.rule, source, remark.source_record),
+        *(tab, remark.record + 2, field, remark.value, remark.nearest),
+        *(str(remark.severity), remark.message, remark.rule),
+        *(source, remark.source_record),
     )
     for column, cell in enumerate(cells):
         if isinstance(cell, int):

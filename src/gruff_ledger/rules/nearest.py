@@ -72,6 +72,9 @@ def _nearest(text: str, choices: Sequence[str]) -> int | None:
     from rapidfuzz import process
     from rapidfuzz.distance import DamerauLevenshtein
 
+    if text.isdecimal():
+        # One figure of two makes another number: that is no likeness.
+        choices = [each if len(each) == len(text) > 2 else "" for each in choices]
     found = process.extractOne(
         text,
         choices,

@@ -707,7 +707,7 @@ def _question_notes(
         told.append(_number(pairs, "pair of records waits", "pairs of records wait"))
     if values:
         told.append(_number(values, "value waits", "values wait"))
-    remedy = "To decide, run gruff review with the same terms."
+    remedy = "To decide, run gruff review on the docket, or with the same terms."
     if terms.decisions is None:
         remedy = "To decide, name a file in `decisions`, and run gruff review with it."
     return (Note(f"{' and '.join(told)} for a decision.", remedy, warning=True),)
