@@ -372,9 +372,17 @@ class SameByDocketTest(FolderTest):
             ("--by", "Boat DESC, Berth AS CODE"),
             'by = "Boat DESC, Berth AS CODE"',
         ),
+        "form": (
+            ("--required", "Boat", "--rows", "5"),
+            'required = "Boat"\nrows = 5\nto = "form d.xlsx"',
+        ),
         "duplicates": (
-            ("--by", "Berth", "--keep", "last"),
-            'by = ["Berth"]\nkeep = "last"',
+            (
+                *("--by", "Berth AS LOOSE, Boat", "--keep", "greatest"),
+                *("--of", "Boat AS TEXT", "--treat", "number", "--field", "n"),
+            ),
+            'by = ["Berth AS LOOSE", "Boat"]\nkeep = "greatest"\n'
+            'of = "Boat AS TEXT"\ntreat = "number"\nfield = "n"',
         ),
         "flag": (
             (
@@ -396,16 +404,19 @@ class SameByDocketTest(FolderTest):
         self.write("a.csv", LIST + "007,\n")
         for verb, (options, keys) in self.CASES.items():
             with self.subTest(verb=verb):
-                self.gruff(
-                    verb, "a.csv", *options, "--to", f"{verb}.csv", "--ledger", verb
-                )
+                to = f"{verb}.xlsx" if verb == "form" else f"{verb}.csv"
+                self.gruff(verb, "a.csv", *options, "--to", to, "--ledger", verb)
                 self.write(
                     f"{verb}.toml",
                     f'docket = 1\nledger = "{verb} docket"\n[lists.a]\nfrom = "a.csv"\n'
                     f'[[entry]]\ndo = "{verb}"\n{keys}\n[[out]]\nto = "{verb} d.csv"\n',
                 )
                 self.gruff("run", f"{verb}.toml")
-                self.assertEqual(self.text(f"{verb}.csv"), self.text(f"{verb} d.csv"))
+                if verb == "form":
+                    self.assertTrue((self.folder / "form d.xlsx").exists())
+                else:
+                    out = self.text(f"{verb} d.csv")
+                    self.assertEqual(self.text(f"{verb}.csv"), out)
                 for name in ("set-aside.csv", "findings.csv", "changes.csv"):
                     self.assertEqual(
                         self.text(f"{verb}/{name}"), self.text(f"{verb} docket/{name}")

@@ -1,4 +1,4 @@
-"""Tests of the README and the guide to fields: their commands run as they are typed."""
+"""Tests of the README and the guides: their commands run as they are typed."""
 
 import shlex
 import unittest
@@ -51,6 +51,14 @@ class TypedTest(FolderTest):
         typed = commands("docs/fields.md", "# Work on fields")
         self.assertGreater(len(typed), 9)
         self.run_all(self.folder / "harbour" / "incoming", typed)
+
+    def test_the_commands_of_the_guides_to_rules_and_duplicates(self) -> None:
+        self.gruff("demo", "harbour", "--quiet")
+        folder = self.folder / "harbour"
+        for name in ("docs/rules.md", "docs/duplicates.md"):
+            typed = commands(name, "# ")
+            self.assertGreater(len(typed), 4)
+            self.run_all(folder, typed)
 
 
 if __name__ == "__main__":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import IO, TYPE_CHECKING, Self
@@ -31,6 +31,8 @@ from gruff_ledger.lists.outputs import (
 
 if TYPE_CHECKING:
     from rich.console import Console
+
+    from gruff_ledger.outcome import Finding
 
 # Work that takes longer than this says what it is doing.
 _QUIET_SECONDS = 1.0
@@ -195,8 +197,16 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
     from gruff_ledger.cli.tables import list_view
 
     console = screen(sys.stdout)
+    findings = [each for line in run.account.lines() for each in line.findings]
     console.print(
-        list_view(table, console.width, console.height, used_lines, run.measured)
+        list_view(
+            table,
+            console.width,
+            console.height,
+            used_lines,
+            run.measured,
+            findings,
+        )
     )
 
 
@@ -245,11 +255,23 @@ def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list
     lines: list[str] = []
     for line in account.lines():
         lines += note_lines(line.notes, names, in_docket=in_docket)
-        if len(line.findings) >= _TABLED_FINDINGS and stream.isatty():
+        if _are_many_notes(line.findings) and stream.isatty():
+            from gruff_ledger.cli.tables import findings_title
+
+            told = f"{findings_title(line.findings)} Each is in the ledger's findings."
+            lines += paragraph(told, "- ")
+        elif len(line.findings) >= _TABLED_FINDINGS and stream.isatty():
             lines += _findings_lines(line, names, stream)
         else:
             lines += finding_lines(line.findings, names)
     return lines + list(note_lines(account.notes, names, in_docket=in_docket))
+
+
+def _are_many_notes(findings: Sequence[Finding]) -> bool:
+    """Tell whether there is much that needs no look at each."""
+    return len(findings) >= _TABLED_FINDINGS and all(
+        found.severity == "note" for found in findings
+    )
 
 
 def _findings_lines(

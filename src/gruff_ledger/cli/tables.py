@@ -51,7 +51,12 @@ _NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
 
 
 def list_view(
-    table: Table, width: int, height: int, used_lines: int = 0, measured: str = ""
+    table: Table,
+    width: int,
+    height: int,
+    used_lines: int = 0,
+    measured: str = "",
+    findings: Sequence[Finding] = (),
 ) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
@@ -68,10 +73,13 @@ def list_view(
         Lines that will be shown below the list.
     measured : str
         The heading of a field of whole numbers, of which a bar is drawn.
+    findings : sequence of Finding
+        Cells that were found stand out.
     """
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]
     headings = [visible(heading) for heading in table.headings]
+    found = _found_cells(table.slice(0, len(records)), findings)
     if measured in table.headings:
         place = table.headings.index(measured)
         bars = _bars([record[place] for record in records], table, measured)
@@ -97,9 +105,25 @@ def list_view(
         box=box.SIMPLE_HEAD,
         pad_edge=False,
     )
-    for record in records:
-        view.add_row(*map(Text, record[: len(widths)]))
+    for number, record in enumerate(records):
+        view.add_row(
+            *(
+                Text(cell, style="bold underline" if (number, place) in found else "")
+                for place, cell in enumerate(record[: len(widths)])
+            )
+        )
     return Group(view, *_rest(len(table) - len(records), headings[len(widths) :]))
+
+
+def _found_cells(
+    table: Table, findings: Sequence[Finding]
+) -> set[tuple[int, int | None]]:
+    """Return the cells of the records shown that findings are on."""
+    if not findings:
+        return set()
+    from gruff_ledger.lists.cell_remarks import remarks_on
+
+    return {(remark.record, remark.field) for remark in remarks_on(table, findings).all}
 
 
 def _bars(numbers: list[str], table: Table, measured: str) -> list[str]:
@@ -232,7 +256,7 @@ def findings_view(
         ScreenColumn("records", justify="right", no_wrap=True),
         ScreenColumn("finding", overflow="fold", ratio=3),
         ScreenColumn("the first", overflow="fold", ratio=2),
-        title=Text(_findings_title(findings), style="bold"),
+        title=Text(findings_title(findings), style="bold"),
         title_justify="left",
         box=box.SIMPLE,
         padding=(0, 1, 0, 0),
@@ -263,7 +287,7 @@ def findings_view(
     return view
 
 
-def _findings_title(findings: Sequence[Finding]) -> str:
+def findings_title(findings: Sequence[Finding]) -> str:
     """Count findings by severity and by field."""
     by_severity, by_field = Counter[Severity](), Counter[str]()
     for found in findings:
