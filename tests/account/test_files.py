@@ -55,6 +55,7 @@ class LedgerTablesTest(unittest.TestCase):
                     "Berth",
                     "2",
                     "Odd.",
+                    "",
                     "north",
                     "2",
                     "5",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping
-from decimal import Decimal
 from typing import Any, BinaryIO
 
 from gruff_ledger.cells.number import number_of
+from gruff_ledger.lists.workbook import number_text
 from gruff_ledger.lists.xlsx_writing import letters_of, width_of
 from gruff_ledger.work.form import FormField, FormPlan, Limit
 
@@ -94,7 +94,8 @@ class _FormBook:
             return
         if field.holds == "number":
             number = number_of(cell)
-            if number is not None and Decimal(repr(float(number))) == number:
+            # A number that would come back as other text stays text.
+            if number is not None and number_text(float(number)) == cell:
                 self._sheet.write_number(row, place, float(number), form)
                 return
         if field.holds == "date":

@@ -223,7 +223,7 @@ def _field(
                 notes.append(
                     Note(
                         f"{heading}: a cell can be held to one limit, and "
-                        f"{_WORDS[loser.kind]} is not checked as it is filled in.",
+                        f"{_WORDS[loser.kind]} not checked as it is filled in.",
                         "It is when the form comes back and is flagged.",
                     )
                 )
@@ -248,7 +248,7 @@ def _field(
         hint=_hint(heading, rules, limit, required=required),
         message=_message(heading, rule, limit),
         required=required,
-        holds=_holds(rules, is_dated=is_dated),
+        holds=_holds(rules, limit, is_dated=is_dated),
     )
 
 
@@ -263,13 +263,13 @@ _ORDER = {
     "length": 5,
 }
 _WORDS = {
-    "choice-per": "the choice",
-    "choice": "the choice",
-    "date": "its limits",
-    "number": "its limits",
-    "whole": "its limits",
-    "unique": "that it is unique",
-    "length": "its length",
+    "choice-per": "the choice is",
+    "choice": "the choice is",
+    "date": "its bounds are",
+    "number": "its bounds are",
+    "whole": "its bounds are",
+    "unique": "that it is unique is",
+    "length": "its length is",
 }
 
 
@@ -348,8 +348,10 @@ def _listed(rule: Rule, heading: str, listed: Table) -> Limit:
     )
 
 
-def _holds(rules: Sequence[Rule], *, is_dated: bool) -> str:
+def _holds(rules: Sequence[Rule], limit: Limit | None, *, is_dated: bool) -> str:
     """Tell how cells are kept: only what comes back as it was typed is no text."""
+    if limit is not None and limit.kind.startswith("choice"):
+        return "text"
     for rule in rules:
         if rule.datatype in NUMBERS or _bounds_numbers(rule):
             return "text" if any(each.format_ for each in rules) else "number"
