@@ -33,8 +33,12 @@ _OTHERS = {
     ),
 }
 
+# In the order clerks work.
+_AFTER = list(VERBS).index("duplicates") + 1
+_WORK = (*list(VERBS)[:_AFTER], "review", *list(VERBS)[_AFTER:])
+
 _SECTIONS = (
-    ("Work on lists", (*VERBS, "review")),
+    ("Work on lists", _WORK),
     ("Do it again, and look around", ("run", "demo", "docket-schema")),
 )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +17,7 @@ from rich.text import Text
 from gruff_ledger.cli.options import OutputPath, options_of
 from gruff_ledger.cli.show import Progress, screen
 from gruff_ledger.cli.verb import VerbCommand, job_of_verb
-from gruff_ledger.cli.words import counted, visible
+from gruff_ledger.cli.words import counted, places, visible
 from gruff_ledger.docket.job import Job
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.review import Review, filled_list, now, reviews
@@ -109,7 +109,11 @@ class Session:
 
 
 def question_view(
-    questions: Questions, question: Question, at: int, count: int, names: str
+    questions: Questions,
+    question: Question,
+    at: int,
+    count: int,
+    source_names: Sequence[str],
 ) -> Group:
     """Lay out a question: both records side by side, with differing cells marked."""
     table = questions.table
@@ -118,13 +122,20 @@ def question_view(
     view = ScreenTable(
         ScreenColumn("", no_wrap=True),
         ScreenColumn("field", no_wrap=True),
-        ScreenColumn(f"record {table.origin.record[question.one]}", overflow="fold"),
-        ScreenColumn(f"record {table.origin.record[question.other]}", overflow="fold"),
+        *(
+            ScreenColumn(
+                Text(
+                    visible(places(table.origin.pick(slice(at, at + 1)), source_names))
+                ),
+                overflow="fold",
+            )
+            for at in (question.one, question.other)
+        ),
         box=box.SIMPLE,
         padding=(0, 2, 0, 0),
         pad_edge=False,
         header_style="",
-        title=Text(visible(f"Question {at} of {count}   {names}"), style="bold"),
+        title=Text(f"Question {at} of {count}   group {question.group}", style="bold"),
         title_justify="left",
     )
     for heading, mine, theirs in zip(table.headings, one, other, strict=True):
@@ -218,8 +229,9 @@ def _ask_all(review: Review, questions: Questions) -> bool:
 
         def show(question: Question, at: int, count: int) -> None:
             console.print()
-            names = f"group {question.group}"
-            console.print(question_view(questions, question, at, count, names))  # noqa: B023
+            names = review.source_names
+            view = question_view(questions, question, at, count, names)  # noqa: B023
+            console.print(view)
 
         session = Session(review, questions, show, click.getchar)
         session.ask()

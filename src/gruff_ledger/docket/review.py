@@ -38,6 +38,13 @@ class Review:
         A `duplicates` that names a file of decisions.
     on_step : callable, optional
         Told, before each step, what is about to be done.
+
+    Attributes
+    ----------
+    path : Path
+        Of the file of decisions.
+    source_names : tuple of str
+        Of the lists that records come from, once there are questions.
     """
 
     def __init__(
@@ -48,6 +55,7 @@ class Review:
         self._entry = entry
         self._on_step = on_step
         self.path = job.folder / entry.terms.decisions
+        self.source_names: tuple[str, ...] = ()
 
     def questions(self) -> Questions:
         """Do the work up to the entry, and return what is open."""
@@ -61,6 +69,7 @@ class Review:
             self._job, entries=(*before, entry), outs=(), ledger=None, aside=None
         )
         done = run(shorter, keep_result=True, on_step=self._on_step)
+        self.source_names = done.account.source_names
         questions: Questions = done.detail
         return questions
 

@@ -96,6 +96,8 @@ def _of_figures(one: str, other: str) -> Likeness:
     if distance == 1 and least >= 3:
         if len(one) != len(other):
             return Likeness(_DIGIT, "one digit more or less")
+        if sorted(one) == sorted(other):
+            return Likeness(_DIGIT, "two digits swapped")
         return Likeness(_DIGIT, "one digit differs")
     if distance == 2 and least >= 6:
         return Likeness(_TWO_DIGITS, "two digits differ")
