@@ -146,13 +146,19 @@ class Checking:
             for text, is_field in template_parts(rule.message or "", term):
                 if is_field and text not in (VALUE, NEAREST):
                     self._field(text, term)
-            return structs.replace(
+            found = structs.replace(
                 rule,
                 field=rule.field and self._field(rule.field, term),
                 key=self._fields(rule.key, term),
                 per=self._fields(rule.per, term),
                 named={self._field(each, term): to for each, to in rule.named.items()},
             )
+            if found.field in found.per:
+                raise BadTerms(
+                    f"the values allowed in '{found.field}' depend on itself.",
+                    "Name another field in 'per'.",
+                )
+            return found
 
     def findings(self) -> list[Finding]:
         """Return the cells that conditions could not be told by."""

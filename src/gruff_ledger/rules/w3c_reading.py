@@ -19,7 +19,7 @@ from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.rule import Rule
-from gruff_ledger.rules.w3c_writing import NOTED_RULE
+from gruff_ledger.rules.w3c_writing import NOTED_FORM, NOTED_RULE
 from gruff_ledger.terms import ListAddress, Plain, Text, read
 
 # Section 5.11.1, built-in datatypes: those that say more than what is checked of them.
@@ -278,12 +278,27 @@ class _TableReader:
     def _read_noted_rules(self) -> None:
         """Take the rules that stand in notes, where the vocabulary has no words."""
         for note in _listed(self._said.get("notes")):
-            if isinstance(note, Mapping) and isinstance(note.get(NOTED_RULE), Mapping):
-                try:
+            if not isinstance(note, Mapping):
+                continue
+            try:
+                if isinstance(note.get(NOTED_RULE), Mapping):
                     self.found.rules.append(read(Rule, note[NOTED_RULE]))
-                except BadTerms as problem:
-                    what = f"a rule in its notes: {problem.what}"
-                    raise _bad(self._path, what, problem.remedy) from problem
+                if isinstance(note.get(NOTED_FORM), Mapping):
+                    self._take_form(read(FormTerms, note[NOTED_FORM]))
+            except BadTerms as problem:
+                what = f"a rule in its notes: {problem.what}"
+                raise _bad(self._path, what, problem.remedy) from problem
+
+    def _take_form(self, form: FormTerms) -> None:
+        """Take what is noted of fields in the place of what their columns say."""
+        self.found.forms = [
+            each for each in self.found.forms if each.fields[0] not in form.fields
+        ]
+        self.found.forms += [
+            msgspec.structs.replace(form, fields=(field,))
+            for field in form.fields
+            if field in self.found.fields
+        ]
 
     def _note_unused(self, said: Mapping[str, Any], field: str) -> None:
         for key in said:
@@ -381,7 +396,7 @@ class _TableReader:
         if datatype == "string":
             # Choices among plain texts are values allowed, of which the nearest can
             # be suggested.
-            if re.fullmatch(rf"{_LITERAL}(?:\|{_LITERAL})*", form) and "|" in form:
+            if re.fullmatch(rf"{_LITERAL}(?:\|{_LITERAL})*", form):
                 parts = re.split(r"(?<!\\)\|", form)
                 return {"allowed": tuple(re.sub(r"\\(.)", r"\1", p) for p in parts)}
             return {"pattern": form}

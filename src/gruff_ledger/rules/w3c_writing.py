@@ -12,14 +12,15 @@ from typing import Any, BinaryIO
 
 import msgspec
 
+from gruff_ledger.cells.number import number_of
 from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.rules.rule import NUMBERS, Rule
 from gruff_ledger.terms import plain
 
 CONTEXT = "http://www.w3.org/ns/csvw"
 
-# The property of a note that holds a rule.
-NOTED_RULE = "gruff-rule"
+# The properties of notes that hold a rule, and how fields are written.
+NOTED_RULE, NOTED_FORM = "gruff-rule", "gruff-form"
 
 _BOUNDS = {
     "minimum": "minimum",
@@ -36,7 +37,7 @@ def metadata_of(
     url: str,
     headings: Sequence[str],
     rules: Iterable[Rule],
-    forms: Iterable[FormTerms] = (),
+    forms: Sequence[FormTerms] = (),
 ) -> dict[str, Any]:
     """
     Return the metadata of one table.
@@ -57,7 +58,7 @@ def metadata_of(
     }
     stated = {field: form for form in forms for field in form.fields}
     schema: dict[str, Any] = {"columns": list(columns.values())}
-    notes = []
+    notes: list[dict[str, Any]] = [{NOTED_FORM: plain(form)} for form in forms]
     for rule in rules:
         if not _put(rule, columns, names, schema, stated):
             notes.append({NOTED_RULE: plain(rule)})
@@ -128,10 +129,15 @@ def _put(
     """Put a rule where the vocabulary has it; tell whether there is such a place."""
     if rule.where or rule.holds or rule.allowed_for or rule.match != "exact":
         return False
+    is_text = rule.datatype in (None, "string")
+    if (rule.pattern and rule.allowed) or (
+        (rule.pattern or rule.allowed) and not is_text
+    ):
+        return False
     if rule.unique or rule.key:
         key = rule.key or (str(rule.field),)
         only = plain(rule).keys() <= {"field", "unique", "key", "severity", "message"}
-        if "primaryKey" in schema or not only:
+        if "primaryKey" in schema or not only or (rule.unique and rule.key):
             return False
         schema["primaryKey"] = [names[field] for field in key]
         return True
@@ -140,6 +146,10 @@ def _put(
         return _put_foreign_key(rule, names, schema)
     datatype = _datatype(rule, forms.get(str(rule.field)))
     if (datatype and "datatype" in column) or (rule.required and "required" in column):
+        return False
+    is_used = "datatype" in column or "required" in column
+    if is_used and column.get("null", [""]) != ["", *rule.null]:
+        # Words for nothing are those of all that is said of a column.
         return False
     if rule.required:
         column["required"] = True
@@ -181,7 +191,10 @@ def _datatype(rule: Rule, form: FormTerms | None) -> dict[str, Any]:
     elif rule.allowed:
         datatype["format"] = choices_pattern(rule.allowed)
     base: str | None = rule.datatype
-    if rule.datatype in NUMBERS:
+    bounds = [each for each in rule.bounds() if each is not None]
+    if base is None and bounds:
+        base = "date" if number_of(bounds[0]) is None else "number"
+    if base in NUMBERS:
         datatype |= _number_format(rule.format_, form)
     elif rule.format_ is not None:
         datatype["format"] = rule.format_.replace("'T'", "T")
@@ -190,8 +203,7 @@ def _datatype(rule: Rule, form: FormTerms | None) -> dict[str, Any]:
     if not datatype and base is None:
         return {}
     if base is None:
-        is_text = any(term in datatype for term in ("length", "minLength", "maxLength"))
-        base = "string" if is_text or "format" in datatype else "number"
+        base = "string"
     return {"base": base, **datatype}
 
 

@@ -158,7 +158,10 @@ def perform(
     fields, notes = find_fields(shape, wanted, "fields")
     forms, said = forms_of(stated.forms, shape, ())
     checking = Checking(shape.slice(0, 0), forms, references or {})
-    rules = [checking.resolved(rule, term) for term, rule in stated.rules]
+    resolved = [(term, checking.resolved(rule, term)) for term, rule in stated.rules]
+    # On no records: rules that cannot be followed are refused now, not when it is back.
+    checking.check(resolved)
+    rules = [rule for _, rule in resolved]
     told = [*stated.in_file.notes, *notes, *said, *checking.notes]
     planned = []
     for heading in fields:
@@ -166,7 +169,9 @@ def perform(
             rule for rule in rules if rule.field == heading or rule.key == (heading,)
         ]
         is_dated = heading in forms and forms[heading].date is not None
-        planned.append(_field(heading, mine, references or {}, told, is_dated=is_dated))
+        planned.append(
+            _field(heading, mine, references or {}, fields, told, is_dated=is_dated)
+        )
     told += _unheld(rules, fields)
     records = shape if table is not None and not terms.empty else shape.slice(0, 0)
     kept = shape.with_fields(fields, [shape.column(h) for h in fields])
@@ -209,6 +214,7 @@ def _field(
     heading: str,
     rules: Sequence[Rule],
     references: Mapping[str, Table],
+    fields: Sequence[str],
     notes: list[Note],
     *,
     is_dated: bool,
@@ -217,6 +223,16 @@ def _field(
     held: tuple[Limit, Rule] | None = None
     for rule in rules:
         for new in _limits(rule, heading, references, is_dated=is_dated):
+            if not set(new.per) <= set(fields):
+                notes.append(
+                    Note(
+                        f"{heading}: its choices depend on a field that the form does "
+                        "not have, and are not given.",
+                        "Name it in `fields`.",
+                        warning=True,
+                    )
+                )
+                continue
             better = held is None or _ORDER[new.kind] < _ORDER[held[0].kind]
             loser = new if not better else None if held is None else held[0]
             if loser is not None:
