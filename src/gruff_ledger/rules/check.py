@@ -20,7 +20,11 @@ from gruff_ledger.cells.amounts import compared, constant
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import distinct
 from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.keys import first_with_same_key, group_sizes, index_in
+from gruff_ledger.cells.keys import (
+    first_at_levels,
+    first_with_same_key,
+    index_in,
+)
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, read_moment
 from gruff_ledger.cells.number import number_of
@@ -28,7 +32,7 @@ from gruff_ledger.cells.number_form import PLAIN, NumberForm, number_pattern
 from gruff_ledger.cells.templates import by_template, template_parts
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
-from gruff_ledger.formula.values import Cells
+from gruff_ledger.formula.values import NONE, Cells
 from gruff_ledger.naming import find_field, find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, said_by
@@ -208,28 +212,46 @@ class Checking:
         ]
 
     def _cells(self, rule: Rule, heading: str) -> Cells:
-        """Return the cells of a field, blank where a word of the rule says so."""
-        column = self.table.column(heading)
-        if heading not in self._blank:
-            self._blank[heading] = blank_mask(column)
+        """Return the cells of a field; which are blank is told where that is needed."""
+        is_read = rule.datatype in (*NUMBERS, *DATES) or any(rule.bounds())
+        blank = self._blank_of(heading) if rule.required or is_read else NONE
         number, date = self._forms.get(heading, (PLAIN, None))
-        cells = Cells(column, self._blank[heading], heading, number, date)
+        cells = Cells(self.table.column(heading), blank, heading, number, date)
         if rule.datatype in DATES and rule.format_ is not None:
             # Read under a name of its own, apart from what the field holds otherwise.
             name = f"{heading}\0{rule.format_}"
             cells = cells._replace(field=name, date=DatePattern(rule.format_))
-        if rule.null:
+        if rule.null and rule.required:
             words = index_in(cells.column, rule.null) >= 0
             cells = cells._replace(blank=cells.blank | words)
         return cells
+
+    def _blank_of(self, heading: str) -> Mask:
+        if heading not in self._blank:
+            self._blank[heading] = blank_mask(self.table.column(heading))
+        return self._blank[heading]
+
+    def _filled(self, rule: Rule, heading: str, mask: Mask) -> Mask:
+        """Leave out cells that are blank; few marked ones are looked at alone."""
+        count = int(np.count_nonzero(mask))
+        if not count:
+            return mask
+        if heading in self._blank or 4 * count > len(mask):
+            mask = mask & ~self._blank_of(heading)
+        column = filtered(self.table.column(heading), mask)
+        filled = ~blank_mask(column)
+        if rule.null:
+            filled &= index_in(column, rule.null) < 0
+        found = np.zeros(len(mask), np.bool_)
+        found[mask] = filled
+        return found
 
     def _of_cells(self, rule: Rule, heading: str) -> Iterator[_Breach]:
         cells = self._cells(rule, heading)
         if rule.required:
             yield _Breach(f"{heading} is required", f"{heading} is blank.", cells.blank)
-        filled = ~cells.blank
         for breach in self._of_filled(rule, heading, cells):
-            yield breach._replace(mask=breach.mask & filled)
+            yield breach._replace(mask=self._filled(rule, heading, breach.mask))
 
     def _of_filled(self, rule: Rule, heading: str, cells: Cells) -> Iterator[_Breach]:
         if rule.datatype is not None and rule.datatype != "string":
@@ -424,15 +446,19 @@ class Checking:
         )
 
     def _not_unique(self, rule: Rule, headings: Sequence[str]) -> _Breach:
-        cells = [self._cells(rule, heading) for heading in headings]
-        blank = np.logical_or.reduce([each.blank for each in cells])
-        columns = [folded(each.column, rule.match) for each in cells]
         repeated = np.zeros(len(self.table), np.bool_)
-        filled = ~blank
-        if filled.any():
-            if blank.any():
-                columns = [filtered(column, filled) for column in columns]
-            repeated[filled] = group_sizes(first_with_same_key(columns)) > 1
+        if len(self.table):
+            columns = [self.table.column(heading) for heading in headings]
+            levels = [rule.match] * len(columns)
+            first, _ = first_at_levels(columns, levels, levels)
+            repeated = first != np.arange(len(first))
+            repeated[first[repeated]] = True
+            for heading in headings:
+                repeated = self._filled(rule, heading, repeated)
+                if rule.match != "exact":
+                    # What has no key, such as a text for a number, matches nothing.
+                    column = filtered(self.table.column(heading), repeated)
+                    repeated[repeated] = ~blank_mask(folded(column, rule.match))
         name = " with ".join(headings)
         says = f"{name} is not unique: another record has the same."
         return _Breach(f"{name} is unique", says, repeated)
