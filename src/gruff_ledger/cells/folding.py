@@ -6,11 +6,14 @@ the others one by one, each distinct text once.
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
@@ -52,9 +55,6 @@ def folded(column: Column, level: str) -> Column:
     """
     if level == "exact":
         return column
-    # Which values are distinct is told by keys, and those are made by folding.
-    from gruff_ledger.cells.distinct import rewritten, with_cells
-
     if level == "number":
         return rewritten(column, lambda text: key_at(level, text) or "").column
     odd = _ODD if level == "loose" else _ODD | _PUNCTUATION
@@ -72,6 +72,11 @@ def folded(column: Column, level: str) -> Column:
         some = rewritten(filtered(column, slow), lambda text: key_at(level, text) or "")
         result = with_cells(result, slow, some.column)
     return result
+
+
+def folding(level: str) -> Callable[[Column], Column]:
+    """Return what folds a field at a level; see `folded`."""
+    return functools.partial(folded, level=level)
 
 
 def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:

@@ -8,14 +8,13 @@ a fingerprint by accident are never taken for equal.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.folding import folded
 from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.table import (
@@ -30,6 +29,8 @@ from gruff_ledger.table import (
     text_column,
     unequal,
 )
+
+Folding = Callable[[Column], Column]
 
 _TABLE_SPREADS = tuple(
     np.uint64(spread)
@@ -72,14 +73,18 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
     array([0, 1, 0, 0])
     """
-    exact = ["exact"] * len(columns)
+    exact = [_as_it_is] * len(columns)
     return first_at_levels(columns, exact, exact)[0]
+
+
+def _as_it_is(column: Column) -> Column:
+    return column
 
 
 def first_at_levels(
     columns: Sequence[Column],
-    levels: Sequence[str],
-    looser: Sequence[str],
+    fold: Sequence[Folding],
+    looser: Sequence[Folding],
     left_out: Mask | None = None,
 ) -> tuple[Indices, Indices]:
     """
@@ -88,9 +93,9 @@ def first_at_levels(
     Parameters
     ----------
     columns : sequence of Column, n records each
-    levels, looser : sequence of str
-        For each field, at which level cells must match; and another one at which
-        match all that do at the first. See `gruff_ledger.cells.match.LEVELS`.
+    fold, looser : sequence of callable
+        For each field, what gives its keys: equal ones match; and another one, by which
+        match all that do by the first. See `gruff_ledger.cells.folding`.
     left_out : ndarray of bool, shape (n,), optional
         Records that match nothing.
 
@@ -103,9 +108,7 @@ def first_at_levels(
     own = np.arange(n, dtype=np.int64)
     order = _telling_first(columns)
     telling = order.telling
-    prints = record_fingerprints(
-        [folded(columns[place], looser[place]) for place in telling]
-    )
+    prints = record_fingerprints([looser[place](columns[place]) for place in telling])
     places = places_of_repeated(prints)
     if left_out is not None:
         places = places[~left_out[places]]
@@ -118,15 +121,13 @@ def first_at_levels(
     places_of = [*telling, *order.others]
     few = mapped(lambda place: joined(filtered(columns[place], may_repeat)), places_of)
     closely = [
-        folded(column, levels[place])
-        for column, place in zip(few, places_of, strict=True)
+        fold[place](column) for column, place in zip(few, places_of, strict=True)
     ]
     first = own.copy()
     within = _first_of_few(closely)
     first[places] = places[within]
     loosely = [
-        folded(column, looser[place])
-        for column, place in zip(few, places_of, strict=True)
+        looser[place](column) for column, place in zip(few, places_of, strict=True)
     ]
     if all(one is other for one, other in zip(loosely, closely, strict=True)):
         return first, first

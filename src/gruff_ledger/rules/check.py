@@ -19,7 +19,7 @@ from msgspec import structs
 from gruff_ledger.cells.amounts import compared, constant
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import distinct
-from gruff_ledger.cells.folding import folded
+from gruff_ledger.cells.folding import folded, folding
 from gruff_ledger.cells.keys import (
     first_at_levels,
     first_with_same_key,
@@ -449,8 +449,8 @@ class Checking:
         repeated = np.zeros(len(self.table), np.bool_)
         if len(self.table):
             columns = [self.table.column(heading) for heading in headings]
-            levels = [rule.match] * len(columns)
-            first, _ = first_at_levels(columns, levels, levels)
+            fold = [folding(rule.match)] * len(columns)
+            first, _ = first_at_levels(columns, fold, fold)
             repeated = first != np.arange(len(first))
             repeated[first[repeated]] = True
             for heading in headings:

@@ -1,0 +1,255 @@
+"""Which records may be copies of each other, and which surely are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from gruff_ledger.cells.folding import folding
+from gruff_ledger.cells.keys import (
+    blank_key_mask,
+    first_at_levels,
+    first_with_same_key,
+    group_sizes,
+)
+from gruff_ledger.likeness.forest import Forest
+from gruff_ledger.outcome import Finding, Note
+from gruff_ledger.table import Indices, Mask, Table, taken
+from gruff_ledger.work.copies import best_of_group, filled_cells, last_of_group
+from gruff_ledger.work.copyterms import DuplicatesTerms
+from gruff_ledger.work.decisions import Recognised
+from gruff_ledger.work.keyfields import KeyField, key_words
+
+if TYPE_CHECKING:
+    from gruff_ledger.formula.forms import Form
+    from gruff_ledger.work.nearness import Near
+
+
+class Groups(NamedTuple):
+    """
+    Groups of n records.
+
+    Attributes
+    ----------
+    first : ndarray of int64, shape (n,)
+        The first record of each one's group, of all that may be copies.
+    sure : ndarray of int64, shape (n,)
+        The same, of those that are: by their keys, or by a decision.
+    words : str
+        What they have in common.
+    near : Near, optional
+    """
+
+    first: Indices
+    sure: Indices
+    words: str
+    near: Near | None = None
+
+
+def groups_of(
+    terms: DuplicatesTerms,
+    table: Table,
+    fields: Sequence[KeyField],
+    decided: Recognised,
+) -> tuple[Groups, tuple[Note, ...]]:
+    """
+    Group the records of a list.
+
+    Parameters
+    ----------
+    terms : DuplicatesTerms
+    table : Table, n records
+    fields : sequence of KeyField
+        The key fields, by their headings; the whole record without any.
+    decided : Recognised
+
+    Returns
+    -------
+    groups : Groups
+    notes : tuple of Note
+        How many there are, and what other choices would have given.
+
+    Raises
+    ------
+    BadTerms
+        If no field is left to be alike.
+    """
+    if terms.near:
+        from gruff_ledger.work.nearness import near_groups
+
+        near = near_groups(
+            table,
+            fields,
+            terms.ask_from,
+            decided.same,
+            decided.different,
+        )
+        sure = _joined(len(table), decided.same)
+        words = f"alike in {key_words(near.fields)}"
+        return Groups(near.first, sure, words, near), near.notes
+    names = [field.name for field in fields] or list(table.headings)
+    columns = [table.column(name) for name in names]
+    levels = [field.level or terms.match for field in fields] or [
+        terms.match for _ in names
+    ]
+    # Compared as a whole record, blanks equal blanks: then none is left out.
+    blank = blank_key_mask(columns) if fields else np.zeros(len(table), np.bool_)
+    loosely = ["loose" if level == "exact" else level for level in levels]
+    first, alike = first_at_levels(
+        columns,
+        list(map(folding, levels)),
+        list(map(folding, loosely)),
+        blank,
+    )
+    words = key_words(fields, terms.match) if fields else ""
+    notes = _notes(terms, table, fields, blank, first, alike)
+    if terms.decisions is None:
+        return Groups(first, first, words), notes
+    same = decided.same + _equal_pairs(table, first)
+    sure = _joined(len(table), same)
+    return Groups(_parted(first, sure, decided.different), sure, words), notes
+
+
+def _joined(n: int, pairs: Sequence[tuple[int, int]]) -> Indices:
+    forest = Forest(n)
+    for one, other in pairs:
+        forest.join(one, other)
+    return forest.firsts()
+
+
+def _equal_pairs(table: Table, first: Indices) -> list[tuple[int, int]]:
+    """Return pairs that are equal in every field: they need no decision."""
+    members = np.flatnonzero(group_sizes(first) > 1)
+    if not len(members):
+        return []
+    columns = [taken(column, members) for column in table.columns]
+    within = first_with_same_key(columns)
+    repeats = np.flatnonzero(within != np.arange(len(members)))
+    return list(
+        zip(members[within[repeats]].tolist(), members[repeats].tolist(), strict=True)
+    )
+
+
+def _parted(
+    first: Indices, sure: Indices, different: Sequence[tuple[int, int]]
+) -> Indices:
+    """Part groups so that no two records decided to be different are together."""
+    apart: dict[int, set[int]] = {}
+    for one, other in different:
+        if first[one] == first[other]:
+            apart.setdefault(int(first[one]), set())
+    if not apart:
+        return first
+    result = first.copy()
+    pairs = {frozenset((int(sure[one]), int(sure[other]))) for one, other in different}
+    for group in apart:
+        parts: list[list[int]] = []
+        for record in np.flatnonzero(first == group).tolist():
+            mine = int(sure[record])
+            for part in parts:
+                if all(frozenset((mine, other)) not in pairs for other in part):
+                    part.append(mine)
+                    break
+            else:
+                part = [mine]
+                parts.append(part)
+            result[record] = part[0]
+    return result
+
+
+def scores_to_keep(
+    terms: DuplicatesTerms,
+    table: Table,
+    members: Indices,
+    forms: Mapping[str, Form],
+) -> tuple[Indices | None, tuple[Finding, ...]]:
+    """Return by how much each record in a group is to be kept; None for its place."""
+    if terms.keep == "fullest":
+        return filled_cells(table, members), ()
+    if terms.of is None:
+        return None, ()
+    from gruff_ledger.work.order import ordering, parse_order
+
+    (key,) = parse_order(terms.of, "of")
+    _, ranked = ordering(table, key, forms, "of")
+    ranks = ranked.ranks[members]
+    scores = ranks if terms.keep == "greatest" else -ranks
+    lowest = int(scores.min(initial=0)) - 1
+    return np.where(ranked.last[members], lowest, scores), ranked.findings
+
+
+def kept_of(
+    terms: DuplicatesTerms, first: Indices, members: Indices, scores: Indices | None
+) -> Indices:
+    """
+    Return for each record the one that stays of its group.
+
+    Parameters
+    ----------
+    terms : DuplicatesTerms
+    first : ndarray of int64, shape (n,)
+        The first record of each one's group.
+    members : ndarray of int64, shape (m,)
+        The records that are not alone.
+    scores : ndarray of int64, shape (m,), optional
+        See `scores_to_keep`.
+    """
+    if scores is not None:
+        return best_of_group(first, members, scores)
+    return last_of_group(first) if terms.keep == "last" else first
+
+
+def _notes(
+    terms: DuplicatesTerms,
+    table: Table,
+    fields: Sequence[KeyField],
+    blank: Mask,
+    first: Indices,
+    alike: Indices,
+) -> tuple[Note, ...]:
+    how = f"by {key_words(fields, terms.match)}" if fields else "by the whole record"
+    repeats = first != np.arange(len(first))
+    count = int(np.count_nonzero(repeats))
+    is_head = np.zeros(len(table), np.bool_)
+    is_head[first[repeats]] = True
+    groups = int(np.count_nonzero(is_head))
+    origin = table.origin.pick(repeats) if count else None
+    said = f"{numbered_words(count, 'record repeats', 'records repeat')} another {how}"
+    said += f", in {numbered_words(groups, 'group', 'groups')}." if count else "."
+    remedy = "" if fields else "To compare chosen fields only, name them in `by`."
+    notes = [Note(said, remedy, origin)]
+    notes += _loose_note(first, alike)
+    if blank.any():
+        number = numbered_words(int(blank.sum()), "record matches", "records match")
+        notes.append(
+            Note(
+                f"{number} nothing, with a blank in a key field.",
+                "To compare them too, choose other fields in `by`.",
+                table.origin.pick(blank),
+                warning=True,
+            )
+        )
+    return tuple(notes)
+
+
+def _loose_note(first: Indices, alike: Indices) -> list[Note]:
+    """Say how many more records would repeat another at the level `loose`."""
+    own = np.arange(len(first))
+    more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
+    if more <= 0:
+        return []
+    said = "1 record more repeats" if more == 1 else f"{more} records more repeat"
+    return [
+        Note(
+            f"Matched loosely, {said} another: spaces, case or Unicode differ.",
+            "To match so, set `match` to loose.",
+            warning=True,
+        )
+    ]
+
+
+def numbered_words(count: int, one: str, many: str) -> str:
+    """Return a number with what is said of one, or of several."""
+    return f"{count} {one if count == 1 else many}"

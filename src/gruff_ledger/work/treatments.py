@@ -1,0 +1,239 @@
+"""What becomes of copies: set aside, marked, numbered, or shown."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from gruff_ledger.cells.keys import group_sizes
+from gruff_ledger.naming import free_heading
+from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Table,
+    number_column,
+    spread_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.work.copies import differing, filled
+from gruff_ledger.work.copygroups import Groups, numbered_words
+from gruff_ledger.work.copyterms import DuplicatesTerms
+from gruff_ledger.work.decisions import Recognised
+from gruff_ledger.work.keyfields import KeyField
+
+_DEFAULT_HEADINGS = {
+    "mark": "duplicate",
+    "count": "copies",
+    "number": "copy",
+    "group": "group",
+    "show": "group",
+}
+
+# Copies are compared with the record kept only up to so many, to say where they differ:
+# it would take long to say of all.
+_MOST_COMPARED = 5_000
+
+
+def set_aside(
+    terms: DuplicatesTerms,
+    table: Table,
+    groups: Groups,
+    kept: Indices,
+    members: Indices,
+    fields: Sequence[KeyField],
+    decided: Recognised,
+) -> Outcome:
+    """
+    Take out the records that surely repeat another, and fill those that stay.
+
+    Parameters
+    ----------
+    terms : DuplicatesTerms
+    table : Table, n records
+    groups : Groups
+    kept : ndarray of int64, shape (n,)
+        The record that stays in the place of each.
+    members : ndarray of int64
+        The records that are not alone in their groups.
+    fields : sequence of KeyField
+    decided : Recognised
+    """
+    repeats = kept != np.arange(len(table))
+    reason = "repeats another record in every field"
+    if groups.words:
+        reason = f"repeats another record by {groups.words}"
+    if groups.near is not None:
+        reason = "decided to be the same as another record"
+    if terms.keep == "none":
+        repeats = group_sizes(groups.sure) > 1
+        aside = (SetAside(reason, table.filter(repeats)),) if repeats.any() else ()
+        return Outcome(table.filter(~repeats) if aside else table, aside)
+    if not repeats.any():
+        return Outcome(table)
+    places = np.flatnonzero(repeats)
+    aside = (SetAside(reason, table.filter(repeats), table.origin.pick(kept[repeats])),)
+    notes: tuple[Note, ...] = ()
+    if fields and groups.near is None:
+        notes = _copies_note(table, places, kept)
+    if not terms.fill:
+        return Outcome(table.filter(~repeats), aside, notes=notes)
+    leave = [field.name for field in fields] if groups.near is None else []
+    chosen = {
+        (int(groups.sure[one]), field): value
+        for one, other, field, value in decided.values
+        if groups.sure[one] == groups.sure[other]
+    }
+    done = filled(table, groups.sure, kept, members, leave, chosen)
+    return Outcome(
+        done.table.filter(~repeats), aside, done.changes, done.findings, notes
+    )
+
+
+def _copies_note(table: Table, places: Indices, kept: Indices) -> tuple[Note, ...]:
+    """Say how many copies are no copies of the whole record, and where they differ."""
+    looked = places[:_MOST_COMPARED]
+    unlike = differing(table, looked, kept[looked])
+    count, same = len(looked), int(np.count_nonzero(unlike.same))
+    of = numbered_words(count, "record", "records")
+    if len(looked) < len(places):
+        of = f"the first {count} records"
+    if same == count:
+        what = f"By the whole record the same would go: of {of} set aside all are "
+        return (Note(f"{what}equal to the record kept in every field."),)
+    where = unlike.words(np.ones(count, np.bool_))
+    return (
+        Note(
+            f"By the whole record {same} of {of} set aside would go; the others "
+            f"differ from the record kept, in {where}.",
+            "To see them side by side, set `treat` to show.",
+            table.origin.pick(looked[~unlike.same]),
+        ),
+    )
+
+
+def with_marks(
+    terms: DuplicatesTerms, table: Table, groups: Groups, kept: Indices
+) -> Outcome:
+    """Add a field on the copies of each record."""
+    heading = terms.field or _DEFAULT_HEADINGS[terms.treatment]
+    sizes = group_sizes(groups.first)
+    if terms.treatment == "count":
+        return Outcome(table.with_field(heading, number_column(sizes)))
+    if terms.treatment == "number":
+        return Outcome(table.with_field(heading, number_column(_places(groups.first))))
+    if terms.treatment == "group":
+        is_first = groups.first == np.arange(len(table))
+        numbers = np.cumsum(is_first)[groups.first]
+        return Outcome(table.with_field(heading, number_column(numbers)))
+    marked = table.with_field(heading, _marks(terms, groups, kept))
+    if groups.near is None:
+        return Outcome(marked)
+    return Outcome(_explained(marked, groups, kept))
+
+
+def _places(first: Indices) -> Indices:
+    """Number the records of each group from 1, in order."""
+    order = np.argsort(first, kind="stable")
+    ordered = first[order]
+    starts = np.concatenate([[True], ordered[1:] != ordered[:-1]])[: len(order)]
+    at = np.arange(len(order))
+    places = np.empty(len(order), np.int64)
+    places[order] = at - np.maximum.accumulate(np.where(starts, at, 0)) + 1
+    return places
+
+
+def _marks(terms: DuplicatesTerms, groups: Groups, kept: Indices) -> Column:
+    n = len(kept)
+    in_group = group_sizes(groups.first) > 1
+    repeats = kept != np.arange(n)
+    is_sure = groups.sure == groups.sure[kept]
+    if groups.near is not None and terms.same_from is not None:
+        at = np.flatnonzero(repeats)
+        is_sure[at] |= groups.near.scores_of(at, kept[at]) >= terms.same_from
+    codes = np.where(repeats, np.where(is_sure, 2, 3), np.where(in_group, 1, 0))
+    return spread_column(("", "kept", "repeats", "ask"), codes)
+
+
+def _explained(table: Table, groups: Groups, kept: Indices) -> Table:
+    """Add the group of each record, and how much it is like the one kept and why."""
+    assert groups.near is not None
+    n = len(table)
+    in_group = group_sizes(groups.first) > 1
+    is_first = (groups.first == np.arange(n)) & in_group
+    numbers = np.cumsum(is_first)[groups.first]
+    repeats = np.flatnonzero(kept != np.arange(n))
+    scores = groups.near.scores_of(repeats, kept[repeats])
+    said, why = [""] * n, [""] * n
+    for place, other, score in zip(
+        repeats.tolist(), kept[repeats].tolist(), scores.tolist(), strict=True
+    ):
+        said[place] = f"{score:.0f}"
+        why[place] = groups.near.why(place, other)
+    grouped = spread_column(
+        ["", *map(str, range(1, int(numbers.max(initial=0)) + 1))],
+        np.where(in_group, numbers, 0),
+    )
+    for heading, column in (
+        ("group", grouped),
+        ("likeness", text_column(said)),
+        ("why", text_column(why)),
+    ):
+        table = table.with_field(free_heading(heading, table.headings), column)
+    return table
+
+
+def shown(
+    terms: DuplicatesTerms, table: Table, groups: Groups, kept: Indices
+) -> Outcome:
+    """Leave only the groups, together; cells that differ in one are findings."""
+    first, in_group = groups.first, group_sizes(groups.first) > 1
+    heading = terms.field or _DEFAULT_HEADINGS["show"]
+    members = np.flatnonzero(in_group)
+    together = members[np.argsort(first[members], kind="stable")]
+    _, numbers = np.unique(first[together], return_inverse=True)
+    marked = table
+    if groups.near is not None:
+        marked = table.with_field(
+            free_heading("duplicate", table.headings), _marks(terms, groups, kept)
+        )
+        marked = _explained(marked, groups, kept)
+        own = marked.headings.index("group") if "group" in marked.headings else -1
+        if own >= len(table.headings):
+            # The number of the group stands first here.
+            keep = [h for h in marked.headings if h != "group"]
+            marked = marked.with_fields(
+                keep, [marked.held[marked.headings.index(h)] for h in keep]
+            )
+    shown = marked.take(together)
+    unlike = differing(table, together, kept[together])
+    names = [
+        ", ".join(
+            field
+            for field, mask in zip(unlike.fields, unlike.masks, strict=True)
+            if mask[place]
+        )
+        for place in range(len(together))
+    ]
+    shown = shown.with_field(heading, number_column(numbers + 1), at=0)
+    shown = shown.with_field(
+        free_heading("differs in", shown.headings), text_column(names)
+    )
+    aside: tuple[SetAside, ...] = ()
+    if len(members) < len(table):
+        aside = (SetAside("repeats no other record", table.filter(~in_group)),)
+    findings = tuple(
+        Finding(
+            rule=f"copies agree in {field}",
+            severity=Severity.NOTE,
+            message=f"{field} is not as in the record kept of its group.",
+            field=field,
+            origin=table.origin.pick(together[mask]),
+            value=taken(table.column(field), together[mask]),
+        )
+        for field, mask in zip(unlike.fields, unlike.masks, strict=True)
+        if mask.any()
+    )
+    return Outcome(shown, aside, findings=findings)
