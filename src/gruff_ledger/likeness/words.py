@@ -81,12 +81,19 @@ def likeness(one: str, other: str) -> Likeness:
     if all(_FIGURES.fullmatch(each) for each in figures):
         return _of_figures(*figures)
     found = _of_words(mine, theirs)
+    if _numbers_in(mine) != _numbers_in(theirs):
+        # As a slip of letters another number would seem much the same.
+        return found
     whole = OSA.normalized_similarity(" ".join(mine), " ".join(theirs))
     if whole > found.value:
         slips = OSA.distance(" ".join(mine), " ".join(theirs))
         why = "one slip" if slips == 1 else f"{slips} slips"
         return Likeness(round(whole, 3), why)
     return found
+
+
+def _numbers_in(words: Sequence[str]) -> list[str]:
+    return sorted(word for word in words if word.isdigit())
 
 
 def _of_figures(one: str, other: str) -> Likeness:
