@@ -119,7 +119,6 @@ class Checking:
         self._references = references
         self._evaluation = Evaluation(table, forms, "the rule cannot be checked there")
         self._forms = forms
-        self._blank: dict[str, Mask] = {}
 
     def check(self, rules: Sequence[tuple[str, Rule]]) -> list[Found]:
         """
@@ -214,7 +213,11 @@ class Checking:
     def _cells(self, rule: Rule, heading: str) -> Cells:
         """Return the cells of a field; which are blank is told where that is needed."""
         is_read = rule.datatype in (*NUMBERS, *DATES) or any(rule.bounds())
-        blank = self._blank_of(heading) if rule.required or is_read else NONE
+        blank = (
+            self._evaluation.cells_of(heading).blank
+            if rule.required or is_read
+            else NONE
+        )
         number, date = self._forms.get(heading, (PLAIN, None))
         cells = Cells(self.table.column(heading), blank, heading, number, date)
         if rule.datatype in DATES and rule.format_ is not None:
@@ -226,18 +229,13 @@ class Checking:
             cells = cells._replace(blank=cells.blank | words)
         return cells
 
-    def _blank_of(self, heading: str) -> Mask:
-        if heading not in self._blank:
-            self._blank[heading] = blank_mask(self.table.column(heading))
-        return self._blank[heading]
-
     def _filled(self, rule: Rule, heading: str, mask: Mask) -> Mask:
         """Leave out cells that are blank; few marked ones are looked at alone."""
         count = int(np.count_nonzero(mask))
         if not count:
             return mask
-        if heading in self._blank or 4 * count > len(mask):
-            mask = mask & ~self._blank_of(heading)
+        if 4 * count > len(mask):
+            mask = mask & ~self._evaluation.cells_of(heading).blank
         column = filtered(self.table.column(heading), mask)
         filled = ~blank_mask(column)
         if rule.null:
