@@ -126,16 +126,22 @@ def first_at_levels(
     first = own.copy()
     within = _first_of_few(closely)
     first[places] = places[within]
-    loosely = [
-        looser[place](column) for column, place in zip(few, places_of, strict=True)
-    ]
-    if all(one is other for one, other in zip(loosely, closely, strict=True)):
-        return first, first
     # Of those that match, one can find others that do loosely.
     is_first = within == np.arange(len(within))
-    heads = places[is_first]
+    heads = np.flatnonzero(is_first)
+    heads = heads[places_of_repeated(prints[places[heads]])]
+    if not len(heads):
+        return first, first
+    again = np.zeros(len(within), np.bool_)
+    again[heads] = True
+    exactly = [filtered(column, again) for column in few]
+    loosely = [
+        looser[place](column) for column, place in zip(exactly, places_of, strict=True)
+    ]
+    if all(one is other for one, other in zip(loosely, exactly, strict=True)):
+        return first, first
     alike = own.copy()
-    alike[heads] = heads[_first_of_few([filtered(each, is_first) for each in loosely])]
+    alike[places[heads]] = places[heads][_first_of_few(loosely)]
     return first, alike[first]
 
 
