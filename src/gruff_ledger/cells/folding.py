@@ -83,6 +83,9 @@ def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:
     """Return cells in small letters, None if they were; and which need more work."""
     n = len(chunk.array)
     slow = np.zeros(n, np.bool_)
+    # Figures stay as they are at any level, and are quickly told.
+    if not (chunk.bytes - np.uint8(ord("0")) > 9).any():
+        return None, slow
     kinds = _KINDS[chunk.bytes]
     if not kinds.any():
         return None, slow

@@ -108,7 +108,13 @@ def first_at_levels(
     own = np.arange(n, dtype=np.int64)
     order = _telling_first(columns)
     telling = order.telling
-    prints = record_fingerprints([looser[place](columns[place]) for place in telling])
+    folded = [looser[place](columns[place]) for place in telling]
+    prints = record_fingerprints(folded)
+    # What folding leaves as it is, need not be looked at anew.
+    is_as_it_was = not order.others and all(
+        one is columns[place] for one, place in zip(folded, telling, strict=True)
+    )
+    del folded
     places = places_of_repeated(prints)
     if left_out is not None:
         places = places[~left_out[places]]
@@ -124,8 +130,11 @@ def first_at_levels(
         fold[place](column) for column, place in zip(few, places_of, strict=True)
     ]
     first = own.copy()
-    within = _first_of_few(closely)
+    known = all(one is other for one, other in zip(closely, few, strict=True))
+    within = _first_of_few(closely, prints[places] if known and is_as_it_was else None)
     first[places] = places[within]
+    if known and is_as_it_was:
+        return first, first
     # Of those that match, one can find others that do loosely.
     is_first = within == np.arange(len(within))
     heads = np.flatnonzero(is_first)
@@ -145,9 +154,11 @@ def first_at_levels(
     return first, alike[first]
 
 
-def _first_of_few(columns: Sequence[Column]) -> Indices:
-    """Return each record's first equal among some."""
-    first = first_equal(record_fingerprints(columns))
+def _first_of_few(
+    columns: Sequence[Column], known: Fingerprints | None = None
+) -> Indices:
+    """Return each record's first equal among some; `known` are their fingerprints."""
+    first = first_equal(record_fingerprints(columns) if known is None else known)
     _mend_accidents(first, columns)
     return first
 

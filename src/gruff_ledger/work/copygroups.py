@@ -159,6 +159,13 @@ def _parted(
     return result
 
 
+def members_of(terms: DuplicatesTerms, first: Indices) -> Indices:
+    """Return the records that are not alone in their groups, where that is needed."""
+    if not terms.fill and terms.keep in ("first", "last", "none"):
+        return np.zeros(0, np.int64)
+    return np.flatnonzero(group_sizes(first) > 1)
+
+
 def scores_to_keep(
     terms: DuplicatesTerms,
     table: Table,

@@ -10,13 +10,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-import numpy as np
-
-from gruff_ledger.cells.keys import group_sizes
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Finding, Outcome
 from gruff_ledger.table import Table
-from gruff_ledger.work.copygroups import groups_of, kept_of, scores_to_keep
+from gruff_ledger.work.copygroups import groups_of, kept_of, members_of, scores_to_keep
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised, read_decisions, recognised
 from gruff_ledger.work.keyfields import find_key_fields, parse_key_fields
@@ -69,7 +66,7 @@ def perform(
     groups, more = groups_of(terms, table, fields, decided)
     notes += said + more
     findings: tuple[Finding, ...] = ()
-    members = np.flatnonzero(group_sizes(groups.first) > 1)
+    members = members_of(terms, groups.first)
     keys, found = scores_to_keep(terms, table, members, forms)
     findings += found
     kept = kept_of(terms, groups.first, members, keys)
@@ -82,7 +79,7 @@ def perform(
     if terms.treatment == "set-aside":
         kept_sure = kept
         if groups.sure is not groups.first:
-            members = np.flatnonzero(group_sizes(groups.sure) > 1)
+            members = members_of(terms, groups.sure)
             keys, _ = scores_to_keep(terms, table, members, forms)
             kept_sure = kept_of(terms, groups.sure, members, keys)
         outcome = set_aside(terms, table, groups, kept_sure, members, fields, decided)
