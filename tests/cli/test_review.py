@@ -1,5 +1,6 @@
 """Tests of review through the built program: on a terminal, and by lists filled in."""
 
+import io
 import json
 import os
 import select
@@ -9,7 +10,7 @@ import unittest
 
 import openpyxl
 
-from gruff_ledger.cli.review import Session
+from gruff_ledger.cli.review import Session, question_view
 from gruff_ledger.work.decisions import Decision
 from gruff_ledger.work.duplicates import DuplicatesTerms, perform
 from tests.support import PROGRAM, FolderTest, table
@@ -125,7 +126,7 @@ class ListTest(FolderTest):
 class SessionTest(unittest.TestCase):
     QUESTIONS = perform(
         DuplicatesTerms(by=("Boat",), decisions="d.jsonl"),
-        table("Boat|Berth", "Tern|1", "Tern|2", "Auk|4", "Auk|5"),
+        table("Boat|Berth", "Tern|1", "Tern|2", "Tern|3", "Auk|4", "Auk|5"),
     ).detail
 
     def session(self, *keys: str) -> tuple[list[str], bool]:
@@ -148,14 +149,30 @@ class SessionTest(unittest.TestCase):
 
     def test_keys(self) -> None:
         for keys, kept, ended in (
-            (("s", "d"), ["same", "different"], True),
-            (("S", "x", "1", "l"), ["same"], True),
+            (("s", "d", "l"), ["same", "different"], True),
+            (("S", "x", "1", "l", "l"), ["same"], True),
+            (("a", "d"), ["same", "same", "different"], True),
+            (("d", "l", "a"), ["different", "same"], True),
             (("b", "d", "b", "s", "q"), ["different", "same"], False),
             (("\x1b",), [], False),
             (("",), [], False),
         ):
             with self.subTest(keys=keys):
                 self.assertEqual(self.session(*keys), (kept, ended))
+
+    def test_a_group_is_shown_side_by_side(self) -> None:
+        """With the records of its other questions, and the key that joins all."""
+        from rich.console import Console
+
+        def shown(at: int) -> str:
+            console = Console(width=120, record=True, file=io.StringIO())
+            question = self.QUESTIONS.all[at]
+            console.print(question_view(self.QUESTIONS, question, at + 1, 3, ["l"]))
+            return console.export_text()
+
+        for words in ("l record 1", "l record 2", "l record 3", "a all 3 of the"):
+            self.assertIn(words, shown(0))
+        self.assertNotIn("a all", shown(2))
 
 
 class DocketTest(FolderTest):

@@ -40,7 +40,10 @@ _DUPLICATES = VERBS["duplicates"]
 
 # What a key does; values are chosen by their numbers.
 _KEYS = {"s": SAME, "d": DIFFERENT}
-_LATER, _BACK, _QUIT = "l", "b", "q"
+_ALL, _LATER, _BACK, _QUIT = "a", "l", "b", "q"
+
+# More records of a group do not fit beside each other.
+_MOST_BESIDE = 4
 
 _DOCKET_ENDING = ".toml"
 
@@ -86,19 +89,35 @@ class Session:
             if key == _BACK:
                 at = max(0, at - 1)
                 continue
+            if key == _ALL:
+                at = self._keep_all(at)
+                continue
             if key != _LATER:
                 self._keep(at, key)
             at += 1
 
     def _key(self, question: Question) -> str:
         values = [str(number + 1) for number in range(len(question.values[:9]))]
-        known = {_LATER, _BACK, _QUIT, *(values if question.field else _KEYS)}
+        known = {_LATER, _BACK, _QUIT, *(values if question.field else (*_KEYS, _ALL))}
         while True:
             key = self._read_key().lower()
             if key in ("\x1b", "\x03", "\x04", ""):
                 return _QUIT
             if key in known:
                 return key
+
+    def _keep_all(self, at: int) -> int:
+        """Answer that all records of a group are the same; return what comes next."""
+        all_ = self._questions.all
+        group = _open_in_group(all_, all_[at])
+        same = next(key for key, answer in _KEYS.items() if answer == SAME)
+        for place, question in enumerate(all_):
+            if any(question is each for each in group):
+                self._keep(place, same)
+        at += 1
+        while at < len(all_) and any(all_[at] is each for each in group):
+            at += 1
+        return at
 
     def _keep(self, at: int, key: str) -> None:
         question = self._questions.all[at]
@@ -108,6 +127,17 @@ class Session:
         self._review.keep([decision])
 
 
+def _open_in_group(asked: Sequence[Question], question: Question) -> list[Question]:
+    """Return the questions on records of one group, where that is what is asked."""
+    if question.field:
+        return [question]
+    return [
+        each
+        for each in asked
+        if each.group == question.group and each.one == question.one and not each.field
+    ]
+
+
 def question_view(
     questions: Questions,
     question: Question,
@@ -115,21 +145,29 @@ def question_view(
     count: int,
     source_names: Sequence[str],
 ) -> Group:
-    """Lay out a question: both records side by side, with differing cells marked."""
+    """
+    Lay out a question: its records side by side, with differing cells marked.
+
+    Of a group with more open questions, the records of those stand beside.
+    """
     table = questions.table
-    (one,) = table.records(question.one, question.one + 1)
-    (other,) = table.records(question.other, question.other + 1)
+    group = _open_in_group(questions.all, question)
+    asked = [question, *(each for each in group if each is not question)]
+    records = [question.one, *(each.other for each in asked[:_MOST_BESIDE])]
+    cells = [table.records(record, record + 1)[0] for record in records]
+    named = [
+        places(table.origin.pick(slice(record, record + 1)), source_names)
+        for record in records
+    ]
     view = ScreenTable(
         ScreenColumn("", no_wrap=True),
         ScreenColumn("field", no_wrap=True),
         *(
             ScreenColumn(
-                Text(
-                    visible(places(table.origin.pick(slice(at, at + 1)), source_names))
-                ),
+                Text(visible(name), style="" if place < 2 else "dim"),
                 overflow="fold",
             )
-            for at in (question.one, question.other)
+            for place, name in enumerate(named)
         ),
         box=box.SIMPLE,
         padding=(0, 2, 0, 0),
@@ -138,14 +176,20 @@ def question_view(
         title=Text(f"Question {at} of {count}   group {question.group}", style="bold"),
         title_justify="left",
     )
-    for heading, mine, theirs in zip(table.headings, one, other, strict=True):
-        differs = mine != theirs
+    for heading, mine, *others in zip(table.headings, *cells, strict=True):
+        differs = others[0] != mine
         style = "bold" if differs else ""
         view.add_row(
             "≠" if differs else "",
             Text(visible(heading), style=style),
             Text(visible(mine), style=style),
-            Text(visible(theirs), style=style),
+            *(
+                Text(
+                    visible(cell),
+                    style=("bold" if cell != mine else "") if not place else "dim",
+                )
+                for place, cell in enumerate(others)
+            ),
         )
     lines: list[Any] = [view]
     if question.score is not None:
@@ -161,6 +205,8 @@ def question_view(
         keys = "1 to 9 choose"
     else:
         keys = "s same   d different"
+        if len(group) > 1:
+            keys += f"   a all {len(group) + 1} of the group are the same"
     lines.append(Text(f"{keys}   l later   b back   q leave; answers are kept at once"))
     return Group(*lines)
 
