@@ -164,7 +164,7 @@ def question_view(
         ScreenColumn("field", no_wrap=True),
         *(
             ScreenColumn(
-                Text(visible(name), style="" if place < 2 else "dim"),
+                Text(visible(name if place < 2 else f"also {name}")),
                 overflow="fold",
             )
             for place, name in enumerate(named)
@@ -184,11 +184,8 @@ def question_view(
             Text(visible(heading), style=style),
             Text(visible(mine), style=style),
             *(
-                Text(
-                    visible(cell),
-                    style=("bold" if cell != mine else "") if not place else "dim",
-                )
-                for place, cell in enumerate(others)
+                Text(visible(cell), style="bold" if cell != mine else "")
+                for cell in others
             ),
         )
     lines: list[Any] = [view]
