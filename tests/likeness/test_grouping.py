@@ -36,6 +36,12 @@ class GroupedTest(unittest.TestCase):
         chain = {(0, 1): 80, (1, 2): 78, (2, 3): 76, (0, 2): 20, (1, 3): 15}
         self.assertEqual(groups(4, chain), [0, 0, 2, 2])
 
+    def test_one_stranger_keeps_two_groups_apart(self) -> None:
+        """However much alike the others are."""
+        scores = {(0, 1): 99, (0, 2): 98, (1, 2): 98, (0, 3): 97, (1, 3): 97}
+        self.assertEqual(groups(4, {**scores, (2, 3): 49}), [0, 0, 0, 3])
+        self.assertEqual(groups(4, {**scores, (2, 3): 51}), [0, 0, 0, 0])
+
     def test_all_alike_are_one_group(self) -> None:
         alike = {(one, other): 85 for one in range(4) for other in range(one + 1, 4)}
         self.assertEqual(groups(4, alike), [0, 0, 0, 0])

@@ -98,6 +98,7 @@ class MetadataTest(unittest.TestCase):
             ({"base": "string", "format": "[a-z]+"}, "ab", "aB"),
             ({"base": "string", "format": r"A\+|B"}, "A+", "A"),
             ({"base": "string", "minLength": 2, "maxLength": 3}, "abc", "a"),
+            ({"base": "string", "maxLength": 3}, "a", "abcd"),
             ({"length": 2}, "ab", "abc"),
             ({"base": "decimal", "format": {"decimalChar": ","}}, "1,5", "1.5"),
             ({"base": "number", "format": "#,##0.00"}, "1,200.50", "1200.5"),

@@ -125,6 +125,8 @@ class RecognisedTest(unittest.TestCase):
         rows = [(boat, berth, "new") for boat, berth, _ in BOATS.records()]
         changed = Table.from_records(BOATS.headings, rows)
         self.assertEqual(asked(changed, decisions, terms), [])
+        # Also of decisions that were made with them.
+        self.assertEqual(asked(changed, self.DECISIONS, terms), [])
 
     def test_a_changed_record_is_asked_again_and_the_old_decision_is_stale(
         self,
