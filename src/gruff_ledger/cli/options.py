@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 import click
 
 from gruff_ledger.naming import format_names, parse_items, parse_names
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, with_terms_named
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
@@ -60,6 +60,9 @@ _METAVARS_OF = {
     "null": "WORD",
     "widths": "N, …",
     "where": "CONDITION",
+    "holds": "CONDITION",
+    "of": "FIELD",
+    "message": "MESSAGE",
     "by": "FIELD, …",
     "encoding": "NAME",
     "field": "FIELD",
@@ -119,7 +122,7 @@ def options_of(
 
 
 def _option(term: Term, key: str) -> click.Option:
-    text = term.description
+    text = with_terms_named(term.description, in_docket=False)
     if term.kind in _EXAMPLES:
         example = _EXAMPLES_OF.get(term.key, _EXAMPLES[term.kind])
         text = text.rstrip(".") + "." + example.format(key=key)

@@ -90,7 +90,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
     decisions: Annotated[
         StorePath | None,
         Meta(
-            description="The file of decisions that `gruff review` keeps: what is "
+            description="The file of decisions that gruff review keeps: what is "
             "decided holds, and nothing else is set aside."
         ),
     ] = None
