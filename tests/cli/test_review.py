@@ -60,6 +60,12 @@ class ListTest(FolderTest):
             out.split()[1:], ["Tern,1,555", "Auk,4,777", "Auk,5,", "Gull,6,"]
         )
 
+    def test_without_a_question_no_list_is_written(self) -> None:
+        self.write("a.csv", "Boat\nTern\nAuk\n")
+        done = self.gruff("review", "a.csv", *self.OPTIONS, "--to", "q.csv")
+        self.assertIn("Nothing is left to be decided", done.stderr.decode())
+        self.assertFalse((self.folder / "q.csv").exists())
+
     def test_answers_that_do_not_fit_change_nothing(self) -> None:
         self.write("a.csv", LIST)
         self.gruff("review", "a.csv", *self.OPTIONS, "--to", "q.csv")

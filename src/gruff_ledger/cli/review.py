@@ -297,8 +297,13 @@ def _known_by(questions: Questions, question: Question) -> tuple[str, ...]:
 def _write_questions(
     questions: Questions, to: Path, *, replace: bool, quiet: bool
 ) -> int:
-    table = questions_table(questions)
     found = check_output(to, WritingTerms(), [None])
+    if not questions.all:
+        if not quiet:
+            text = f"Nothing is left to be decided; {to} was not written."
+            click.echo(visible(text), err=True)
+        return 0
+    table = questions_table(questions)
     with Outputs((), replace=replace) as outputs:
         outputs.claim(to)
         outputs.write(

@@ -173,6 +173,8 @@ def perform(
             _field(heading, mine, references or {}, fields, told, is_dated=is_dated)
         )
     told += _unheld(rules, fields)
+    count = "1 field" if len(fields) == 1 else f"{len(fields)} fields"
+    told.append(Note(f"The form has {count}, and {terms.rows} rows to fill in."))
     records = shape if table is not None and not terms.empty else shape.slice(0, 0)
     kept = shape.with_fields(fields, [shape.column(h) for h in fields])
     plan = FormPlan(
