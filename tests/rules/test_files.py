@@ -281,6 +281,25 @@ class ProgramTest(FolderTest):
         self.assertEqual(found["message"], "Code is not in codes.")
         self.assertIn("foreignKeys", self.text("w.json"))
 
+    def test_values_from_one_column_of_a_tab(self) -> None:
+        """Of a workbook, by its address."""
+        import openpyxl
+
+        book = openpyxl.Workbook()
+        sheet = book.create_sheet("Codes")
+        for row in (("Name", "Code"), ("Red", "007"), ("Blue", "012")):
+            sheet.append(row)
+        book.save(self.folder / "codes.xlsx")
+        self.write("a.csv", "Colour\n007\n7\n")
+        rule = 'field="Colour", allowed-from="codes.xlsx#sheet=Codes/col=2"'
+        self.gruff("flag", "a.csv", "--rule", rule, "--ledger", "l")
+        (found,) = self.records("l/findings.csv")
+        self.assertEqual((found["value"], found["nearest"]), ("7", ""))
+        self.write("b.csv", "Colour\n0O7\n")
+        self.gruff("flag", "b.csv", "--rule", rule, "--ledger", "m")
+        (found,) = self.records("m/findings.csv")
+        self.assertEqual(found["nearest"], "007")
+
     def test_files_that_are_not_there_are_named(self) -> None:
         self.write("a.csv", "Code\nx\n")
         told = self.problem("flag", "a.csv", "--rules", "rulez.toml")
