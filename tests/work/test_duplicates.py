@@ -232,6 +232,8 @@ class FillTest(unittest.TestCase):
                 "Paid differs among the copies: '2026-05-01' stays; also '2026-07-01'.",
             ],
         )
+        # The finding is on the cell as it is now.
+        self.assertEqual(outcome.findings[1].value.to_pylist(), ["555"])
         check_balance("duplicates", [BOATS], outcome)
 
 

@@ -15,6 +15,7 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     Table,
+    column_of,
     filtered,
     taken,
     text_column,
@@ -166,7 +167,8 @@ def filled(
             held[heading] = with_cells(table.column(heading), mask, now)
         conflicts = settled.conflicts(mine)
         if conflicts:
-            findings.append(_conflict(table, heading, conflicts))
+            column = column_of(held[heading])
+            findings.append(_conflict(table, heading, column, conflicts))
     result = table.with_fields(table.headings, [held[h] for h in table.headings])
     return Filled(result, tuple(changes), tuple(findings))
 
@@ -262,8 +264,9 @@ class _Settled:
 
 
 def _conflict(
-    table: Table, heading: str, conflicts: Mapping[int, list[str]]
+    table: Table, heading: str, column: Column, conflicts: Mapping[int, list[str]]
 ) -> Finding:
+    """Return the finding that copies differ; `column` is what the field holds now."""
     places = np.array(sorted(conflicts), np.int64)
     said = []
     for place in places.tolist():
@@ -279,6 +282,6 @@ def _conflict(
         message=f"{heading} differs among the copies.",
         field=heading,
         origin=table.origin.pick(places),
-        value=taken(table.column(heading), places),
+        value=taken(column, places),
         said=text_column(said),
     )
