@@ -170,6 +170,20 @@ class LevelsTest(unittest.TestCase):
                 gone = sum(len(aside.table) for aside in outcome.aside)
                 self.assertEqual(gone, count)
 
+    def test_what_has_no_key_at_a_level_matches_nothing(self) -> None:
+        """A text is no number, and marks alone have no letters."""
+        listed = table("a", "x", "y", "...", "--", "7", "07.0")
+        for level, gone in (("NUMBER", [6]), ("LETTERS", [])):
+            with self.subTest(level=level):
+                outcome = perform(DuplicatesTerms(by=(f"a AS {level}",)), listed)
+                found = [a.table.origin.record.tolist() for a in outcome.aside]
+                self.assertEqual(found, [gone] if gone else [])
+
+    def test_whole_records_compare_texts_as_such_at_any_level(self) -> None:
+        listed = table("a|b", "x|7", "y|7", "x|07.0", "x|")
+        outcome = perform(DuplicatesTerms(match="number"), listed)
+        self.assertEqual(outcome.table.origin.record.tolist(), [1, 2, 4])
+
     def test_levels_and_weights_that_are_none_are_refused(self) -> None:
         for item, words in (
             ("Boat AS LOSE", "cannot be matched AS LOSE"),

@@ -31,7 +31,7 @@ _KINDS[[*b"!\"#%&'()*,-./:;?@[\\]_{}"]] = _PUNCTUATION
 _KINDS[ord("A") : ord("Z") + 1] = _CAPITAL
 
 
-def folded(column: Column, level: str) -> Column:
+def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
     """
     Return the keys of the cells of a field: equal ones match at the level.
 
@@ -40,6 +40,9 @@ def folded(column: Column, level: str) -> Column:
     column : Column, n cells
     level : str
         One of `gruff_ledger.cells.match.LEVELS`.
+    or_text : bool
+        Whether what has no key at the level, such as a text for a number, stays as it
+        is, to match its like.
 
     Returns
     -------
@@ -55,8 +58,12 @@ def folded(column: Column, level: str) -> Column:
     """
     if level == "exact":
         return column
+
+    def fold(text: str) -> str:
+        return key_at(level, text) or (text if or_text else "")
+
     if level == "number":
-        return rewritten(column, lambda text: key_at(level, text) or "").column
+        return rewritten(column, fold).column
     odd = _ODD if level == "loose" else _ODD | _PUNCTUATION
     found = mapped(lambda chunk: _of_chunk(chunk, odd), list(text_chunks(column)))
     if all(array is None and not slow.any() for array, slow in found):
@@ -69,14 +76,14 @@ def folded(column: Column, level: str) -> Column:
     )
     slow = np.concatenate([mask for _, mask in found])
     if slow.any():
-        some = rewritten(filtered(column, slow), lambda text: key_at(level, text) or "")
+        some = rewritten(filtered(column, slow), fold)
         result = with_cells(result, slow, some.column)
     return result
 
 
-def folding(level: str) -> Callable[[Column], Column]:
+def folding(level: str, *, or_text: bool = False) -> Callable[[Column], Column]:
     """Return what folds a field at a level; see `folded`."""
-    return functools.partial(folded, level=level)
+    return functools.partial(folded, level=level, or_text=or_text)
 
 
 def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.folding import folding
 from gruff_ledger.cells.keys import (
     blank_key_mask,
@@ -16,7 +17,7 @@ from gruff_ledger.cells.keys import (
 )
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
-from gruff_ledger.table import Indices, Mask, Table, taken
+from gruff_ledger.table import Column, Indices, Mask, Table, taken
 from gruff_ledger.work.copies import best_of_group, filled_cells, last_of_group
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised
@@ -95,12 +96,14 @@ def groups_of(
         terms.match for _ in names
     ]
     # Compared as a whole record, blanks equal blanks: then none is left out.
-    blank = blank_key_mask(columns) if fields else np.zeros(len(table), np.bool_)
+    blank = np.zeros(len(table), np.bool_)
+    if fields:
+        blank = blank_key_mask(columns) | _without_key(columns, levels)
     loosely = ["loose" if level == "exact" else level for level in levels]
     first, alike = first_at_levels(
         columns,
-        list(map(folding, levels)),
-        list(map(folding, loosely)),
+        [folding(level, or_text=not fields) for level in levels],
+        [folding(level, or_text=not fields) for level in loosely],
         blank,
     )
     words = key_words(fields, terms.match) if fields else ""
@@ -110,6 +113,15 @@ def groups_of(
     same = decided.same + _equal_pairs(table, first)
     sure = _joined(len(table), same)
     return Groups(_parted(first, sure, decided.different), sure, words), notes
+
+
+def _without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
+    """Mark the records of which a cell has no key, such as a text for a number."""
+    found = np.zeros(len(columns[0]), np.bool_)
+    for column, level in zip(columns, levels, strict=True):
+        if level in ("letters", "number"):
+            found |= blank_mask(folding(level)(column))
+    return found
 
 
 def _joined(n: int, pairs: Sequence[tuple[int, int]]) -> Indices:
@@ -136,15 +148,12 @@ def _parted(
     first: Indices, sure: Indices, different: Sequence[tuple[int, int]]
 ) -> Indices:
     """Part groups so that no two records decided to be different are together."""
-    apart: dict[int, set[int]] = {}
-    for one, other in different:
-        if first[one] == first[other]:
-            apart.setdefault(int(first[one]), set())
+    apart = {int(first[one]) for one, other in different if first[one] == first[other]}
     if not apart:
         return first
     result = first.copy()
     pairs = {frozenset((int(sure[one]), int(sure[other]))) for one, other in different}
-    for group in apart:
+    for group in sorted(apart):
         parts: list[list[int]] = []
         for record in np.flatnonzero(first == group).tolist():
             mine = int(sure[record])
