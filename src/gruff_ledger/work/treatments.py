@@ -101,8 +101,8 @@ def _copies_note(table: Table, places: Indices, kept: Indices) -> tuple[Note, ..
     if len(looked) < len(places):
         of = f"the first {count} records"
     if same == count:
-        what = f"By the whole record the same would go: of {of} set aside all are "
-        return (Note(f"{what}equal to the record kept in every field."),)
+        what = f"By the whole record {of} set aside would go too: all are equal to the "
+        return (Note(f"{what}record kept in every field."),)
     where = unlike.words(np.ones(count, np.bool_))
     return (
         Note(
@@ -131,7 +131,7 @@ def with_marks(
     marked = table.with_field(heading, _marks(terms, groups, kept))
     if groups.near is None:
         return Outcome(marked)
-    return Outcome(_explained(marked, groups, kept))
+    return Outcome(_explained(marked, groups, kept, numbered=True))
 
 
 def _places(first: Indices) -> Indices:
@@ -157,13 +157,10 @@ def _marks(terms: DuplicatesTerms, groups: Groups, kept: Indices) -> Column:
     return spread_column(("", "kept", "repeats", "ask"), codes)
 
 
-def _explained(table: Table, groups: Groups, kept: Indices) -> Table:
-    """Add the group of each record, and how much it is like the one kept and why."""
+def _explained(table: Table, groups: Groups, kept: Indices, *, numbered: bool) -> Table:
+    """Add how much each record is like the one kept and why; its group, if wanted."""
     assert groups.near is not None
     n = len(table)
-    in_group = group_sizes(groups.first) > 1
-    is_first = (groups.first == np.arange(n)) & in_group
-    numbers = np.cumsum(is_first)[groups.first]
     repeats = np.flatnonzero(kept != np.arange(n))
     scores = groups.near.scores_of(repeats, kept[repeats])
     said, why = [""] * n, [""] * n
@@ -172,17 +169,20 @@ def _explained(table: Table, groups: Groups, kept: Indices) -> Table:
     ):
         said[place] = f"{score:.0f}"
         why[place] = groups.near.why(place, other)
-    grouped = spread_column(
-        ["", *map(str, range(1, int(numbers.max(initial=0)) + 1))],
-        np.where(in_group, numbers, 0),
-    )
-    for heading, column in (
-        ("group", grouped),
-        ("likeness", text_column(said)),
-        ("why", text_column(why)),
-    ):
+    fields = [("likeness", text_column(said)), ("why", text_column(why))]
+    if numbered:
+        fields.insert(0, ("group", _numbers(groups.first)))
+    for heading, column in fields:
         table = table.with_field(free_heading(heading, table.headings), column)
     return table
+
+
+def _numbers(first: Indices) -> Column:
+    """Number the groups of more than one record; others are blank."""
+    in_group = group_sizes(first) > 1
+    numbers = np.cumsum((first == np.arange(len(first))) & in_group)[first]
+    words = ["", *map(str, range(1, int(numbers.max(initial=0)) + 1))]
+    return spread_column(words, np.where(in_group, numbers, 0))
 
 
 def shown(
@@ -199,15 +199,8 @@ def shown(
         marked = table.with_field(
             free_heading("duplicate", table.headings), _marks(terms, groups, kept)
         )
-        marked = _explained(marked, groups, kept)
-        own = marked.headings.index("group") if "group" in marked.headings else -1
-        if own >= len(table.headings):
-            # The number of the group stands first here.
-            keep = [h for h in marked.headings if h != "group"]
-            marked = marked.with_fields(
-                keep, [marked.held[marked.headings.index(h)] for h in keep]
-            )
-    shown = marked.take(together)
+        marked = _explained(marked, groups, kept, numbered=False)
+    listed = marked.take(together)
     unlike = differing(table, together, kept[together])
     names = [
         ", ".join(
@@ -217,9 +210,9 @@ def shown(
         )
         for place in range(len(together))
     ]
-    shown = shown.with_field(heading, number_column(numbers + 1), at=0)
-    shown = shown.with_field(
-        free_heading("differs in", shown.headings), text_column(names)
+    listed = listed.with_field(heading, number_column(numbers + 1), at=0)
+    listed = listed.with_field(
+        free_heading("differs in", listed.headings), text_column(names)
     )
     aside: tuple[SetAside, ...] = ()
     if len(members) < len(table):
@@ -236,4 +229,4 @@ def shown(
         for field, mask in zip(unlike.fields, unlike.masks, strict=True)
         if mask.any()
     )
-    return Outcome(shown, aside, findings=findings)
+    return Outcome(listed, aside, findings=findings)
