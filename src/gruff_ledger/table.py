@@ -10,6 +10,7 @@ from __future__ import annotations
 import functools
 import itertools
 import os
+import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, TypeGuard, TypeVar
 
@@ -26,6 +27,9 @@ Column = Any  # pa.ChunkedArray of pa.string(); pyarrow ships no types
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
+
+# What a thread knows of itself; see `mapped_whole`.
+_thread = threading.local()
 
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 10_000
@@ -442,8 +446,27 @@ def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     """Apply a function that releases the interpreter lock to all items, in threads."""
     from concurrent.futures import ThreadPoolExecutor
 
+    if getattr(_thread, "is_busy_with_its_own", False):
+        return _mapped_in_turn(made, items)
     with ThreadPoolExecutor(thread_count()) as threads:
         return list(threads.map(made, items))
+
+
+def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
+    """
+    Apply a function to all items in threads, each of which does all of its own work.
+
+    Where there are as many items as threads, that is better than to spread the work on
+    each of them over all threads in turn.
+    """
+    if len(items) < thread_count():
+        return _mapped_in_turn(made, items)
+
+    def alone(item: _T) -> _R:
+        _thread.is_busy_with_its_own = True
+        return made(item)
+
+    return mapped(alone, items)
 
 
 def _mapped_in_turn(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
