@@ -11,7 +11,8 @@ import unittest
 import openpyxl
 
 from gruff_ledger.cli.review import Session, question_view
-from gruff_ledger.work.decisions import Decision
+from gruff_ledger.work.answers import decision_on
+from gruff_ledger.work.decisions import Decision, written_decisions
 from gruff_ledger.work.duplicates import DuplicatesTerms, perform
 from tests.support import PROGRAM, FolderTest, table
 
@@ -165,6 +166,17 @@ class SessionTest(unittest.TestCase):
         ):
             with self.subTest(keys=keys):
                 self.assertEqual(self.session(*keys), (kept, ended))
+
+    def test_values_are_chosen_by_their_numbers(self) -> None:
+        listed = table("Boat|Berth", "Tern|1", "Tern|2")
+        terms = DuplicatesTerms(by=("Boat",), decisions="d.jsonl", fill=True)
+        (question,) = perform(terms, listed).detail.all
+        questions = perform(terms, listed).detail
+        same = decision_on(questions, question, "same", "")
+        files = {"d.jsonl": written_decisions([same])}
+        self.QUESTIONS, before = perform(terms, listed, files).detail, self.QUESTIONS
+        self.assertEqual(self.session("s", "3", "2"), (["value"], True))
+        self.QUESTIONS = before
 
     def test_a_group_is_shown_side_by_side(self) -> None:
         """With the records of its other questions, and the key that joins all."""

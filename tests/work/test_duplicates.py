@@ -58,8 +58,8 @@ class SetAsideTest(unittest.TestCase):
         self.assertIn("Matched loosely, 1 record more repeats", loosely.what)
         self.assertEqual(
             whole.what,
-            "By the whole record 1 of 2 records set aside would go; the others differ "
-            "from the record kept, in Boat (1).",
+            "By the whole record 1 of 2 records that repeat another would go, in 1 "
+            "group; the others differ from the record kept, in Boat (1).",
         )
 
 
@@ -249,6 +249,21 @@ class FillTest(unittest.TestCase):
         # The finding is on the cell as it is now.
         self.assertEqual(outcome.findings[1].value.to_pylist(), ["555"])
         check_balance("duplicates", [BOATS], outcome)
+
+
+class OtherChoicesTest(unittest.TestCase):
+    def test_are_said_whatever_is_done(self) -> None:
+        """Before anything is taken out, too."""
+        for treat in ("set-aside", "mark", "number", "count", "group", "show"):
+            with self.subTest(treat=treat):
+                terms = DuplicatesTerms(by=("Berth",), treat=treat)
+                said = " ".join(note.what for note in perform(terms, LIST).notes)
+                self.assertIn("By the whole record 1 of 2 records", said)
+                self.assertIn("Matched loosely, 1 record more", said)
+
+    def test_nothing_is_said_of_no_copies(self) -> None:
+        (note,) = perform(DuplicatesTerms(by=("a",)), table("a", "1", "2")).notes
+        self.assertEqual(note.what, "0 records repeat another by a.")
 
 
 class NumbersTest(unittest.TestCase):

@@ -61,6 +61,17 @@ class PerformTest(unittest.TestCase):
         )
         self.assertIn("'Class' was taken", outcome.notes[0].what)
 
+    def test_a_severity_of_all_is_that_of_rules_without_one(self) -> None:
+        """Also of those in a file; one that is stated stays, though it is `warn`."""
+        data = b"rules=1\n[[rule]]\nfield='Class'\nallowed='A'\n"
+        rules = (
+            Rule(field="Berth", required=True),
+            Rule(field="Class", required=True, severity="warn"),
+        )
+        terms = FlagTerms(rule=rules, rules="r.toml", severity="stop")
+        found = perform(terms, LIST, {}, {"r.toml": data}).findings
+        self.assertEqual([f.severity for f in found], ["stop", "warn", "stop"])
+
     def test_remarks_hold_all_messages_on_a_record(self) -> None:
         """In a field added last; the other cells stay as they are."""
         terms = FlagTerms(

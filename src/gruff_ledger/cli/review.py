@@ -279,9 +279,10 @@ def _ask_all(review: Review, questions: Questions) -> bool:
         session = Session(review, questions, show, click.getchar)
         session.ask()
         total += len(session.answers)
-        if session.left or DIFFERENT not in session.answers.values():
+        if session.left or not session.answers:
             break
-        # Who is different from one may be the same as another.
+        # Who is different from one may be the same as another, and records that are
+        # the same may differ in values.
         questions = review.questions()
     console.print(f"{counted(total, 'decision')} kept in {review.path}.")
     return not session.left

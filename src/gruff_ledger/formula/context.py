@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 import numpy as np
 
 from gruff_ledger.cells.amounts import Amounts, read_amounts
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.moments import DatePattern, Moments, read_moments
 from gruff_ledger.cells.number_form import PLAIN, NumberForm
@@ -150,7 +151,7 @@ class Context(abc.ABC):
         """Return cells as numbers, and where they are none."""
         if cells.field not in self._numbers:
             amounts, is_number = read_amounts(cells.column, cells.number)
-            bad = ~is_number & ~cells.blank
+            bad = _not_blank(cells.column, ~is_number)
             result = Numbers(amounts, ~is_number), bad
             if not cells.field:
                 return result
@@ -182,7 +183,7 @@ class Context(abc.ABC):
         """Return cells as dates, and where they are none."""
         if cells.field not in self._dates:
             moments, is_date = read_moments(cells.column, cells.date)
-            result = Dates(moments, ~is_date), ~is_date & ~cells.blank
+            result = Dates(moments, ~is_date), _not_blank(cells.column, ~is_date)
             if not cells.field:
                 return result
             self._dates[cells.field] = result
@@ -250,6 +251,15 @@ class Context(abc.ABC):
         note = Note(what, remedy)
         if not any(each.what == what for each in self.notes):
             self.notes.append(note)
+
+
+def _not_blank(column: Column, mask: Mask) -> Mask:
+    """Leave blank cells out of those that are marked; only these are looked at."""
+    if not mask.any():
+        return mask
+    found = np.zeros(len(mask), np.bool_)
+    found[mask] = ~blank_mask(filtered(column, mask))
+    return found
 
 
 _REMEDIES: dict[tuple[type, str], str] = {

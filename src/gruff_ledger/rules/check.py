@@ -238,12 +238,9 @@ class Checking:
 
     def _cells(self, rule: Rule, heading: str) -> Cells:
         """Return the cells of a field; which are blank is told where that is needed."""
-        is_read = rule.datatype in (*NUMBERS, *DATES) or any(rule.bounds())
-        blank = (
-            self._evaluation.cells_of(heading).blank
-            if rule.required or is_read
-            else NONE
-        )
+        blank = NONE
+        if rule.required:
+            blank = self._evaluation.cells_of(heading).blank
         number, date = self._forms.get(heading, (PLAIN, None))
         cells = Cells(self.table.column(heading), blank, heading, number, date)
         if rule.datatype in DATES and rule.format_ is not None:
@@ -505,7 +502,7 @@ class Checking:
             message, said = self._own_words(rule.message, mask, value, nearest, term)
         return Finding(
             rule=breach.name,
-            severity=Severity(rule.severity),
+            severity=Severity(rule.severity or Severity.WARN),
             message=message,
             field=heading,
             origin=self.table.origin.pick(mask),

@@ -157,7 +157,7 @@ class Rule(Terms, frozen=True, kw_only=True):
         tuple[Text, ...],
         Meta(description="A word in the field that counts as blank, such as n/a."),
     ] = ()
-    severity: Annotated[Literal["note", "warn", "stop"], SEVERITY] = "warn"
+    severity: Annotated[Literal["note", "warn", "stop"] | None, SEVERITY] = None
     message: Annotated[str | None, MESSAGE] = None
     hint: Annotated[
         str | None,

@@ -129,7 +129,7 @@ def _put(
     """Put a rule where the vocabulary has it; tell whether there is such a place."""
     if rule.where or rule.holds or rule.allowed_for or rule.match != "exact":
         return False
-    is_text = rule.datatype in (None, "string")
+    is_text = rule.datatype in (None, "string") and not any(rule.bounds())
     if (rule.pattern and rule.allowed) or (
         (rule.pattern or rule.allowed) and not is_text
     ):

@@ -18,7 +18,12 @@ from gruff_ledger.cells.keys import (
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.table import Column, Indices, Mask, Table, taken
-from gruff_ledger.work.copies import best_of_group, filled_cells, last_of_group
+from gruff_ledger.work.copies import (
+    best_of_group,
+    differing,
+    filled_cells,
+    last_of_group,
+)
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised
 from gruff_ledger.work.keyfields import KeyField, key_words
@@ -26,6 +31,11 @@ from gruff_ledger.work.keyfields import KeyField, key_words
 if TYPE_CHECKING:
     from gruff_ledger.formula.forms import Form
     from gruff_ledger.work.nearness import Near
+
+
+# Copies are compared with the record kept only up to so many, to say where they differ:
+# it would take long to say of all.
+_MOST_COMPARED = 5_000
 
 
 class Groups(NamedTuple):
@@ -264,6 +274,33 @@ def _loose_note(first: Indices, alike: Indices) -> list[Note]:
             warning=True,
         )
     ]
+
+
+def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
+    """Say how many copies are such by the whole record, and where the others differ."""
+    places = np.flatnonzero(kept != np.arange(len(kept)))
+    if not len(places):
+        return ()
+    looked = places[:_MOST_COMPARED]
+    unlike = differing(table, looked, kept[looked])
+    same = looked[unlike.same]
+    of = numbered_words(len(looked), "record", "records")
+    if len(looked) < len(places):
+        of = f"the first {of}"
+    said = f"By the whole record {len(same)} of {of} that repeat another would go"
+    if len(same):
+        count = len(np.unique(kept[same]))
+        said += f", in {numbered_words(count, 'group', 'groups')}"
+    if len(same) == len(looked):
+        return (Note(f"{said}."),)
+    where = unlike.words(np.ones(len(looked), np.bool_))
+    return (
+        Note(
+            f"{said}; the others differ from the record kept, in {where}.",
+            "To see them side by side, set `treat` to show.",
+            table.origin.pick(looked[~unlike.same]),
+        ),
+    )
 
 
 def numbered_words(count: int, one: str, many: str) -> str:

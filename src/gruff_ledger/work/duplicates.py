@@ -13,7 +13,13 @@ from collections.abc import Mapping
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Finding, Outcome
 from gruff_ledger.table import Table
-from gruff_ledger.work.copygroups import groups_of, kept_of, members_of, scores_to_keep
+from gruff_ledger.work.copygroups import (
+    copies_note,
+    groups_of,
+    kept_of,
+    members_of,
+    scores_to_keep,
+)
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised, read_decisions, recognised
 from gruff_ledger.work.keyfields import find_key_fields, parse_key_fields
@@ -70,6 +76,8 @@ def perform(
     keys, found = scores_to_keep(terms, table, members, forms)
     findings += found
     kept = kept_of(terms, groups.first, members, keys)
+    if fields and groups.near is None and terms.keep != "none":
+        notes += copies_note(table, kept)
     notes += decided_notes(terms, decided)
     questions = open_questions(terms, table, groups, kept, decided)
     notes += question_notes(terms, groups, questions)

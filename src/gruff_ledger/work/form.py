@@ -242,7 +242,7 @@ def _field(
                     Note(
                         f"{heading}: a cell can be held to one limit, and "
                         f"{_WORDS[loser.kind]} not checked as it is filled in.",
-                        "It is when the form comes back and is flagged.",
+                        "That is checked when the form comes back and is flagged.",
                     )
                 )
             if better:
@@ -253,7 +253,7 @@ def _field(
                 notes.append(
                     Note(
                         f"{heading}: {what} is not checked as it is filled in.",
-                        "It is when the form comes back and is flagged.",
+                        "That is checked when the form comes back and is flagged.",
                     )
                 )
     required = any(rule.required and rule.where is None for rule in rules)
@@ -262,7 +262,7 @@ def _field(
     return FormField(
         heading=heading,
         limit=limit,
-        severity=rule.severity,
+        severity=rule.severity or "warn",
         hint=_hint(heading, rules, limit, required=required),
         message=_message(heading, rule, limit),
         required=required,
@@ -283,9 +283,9 @@ _ORDER = {
 _WORDS = {
     "choice-per": "the choice is",
     "choice": "the choice is",
-    "date": "its bounds are",
-    "number": "its bounds are",
-    "whole": "its bounds are",
+    "date": "its datatype with bounds is",
+    "number": "its datatype with bounds is",
+    "whole": "its datatype with bounds is",
     "unique": "that it is unique is",
     "length": "its length is",
 }
@@ -448,6 +448,6 @@ def _unheld(rules: Sequence[Rule], fields: Sequence[str]) -> list[Note]:
     return [
         Note(
             f"Not checked as the form is filled in: {'; '.join(told)}.",
-            "It is when the form comes back and is flagged.",
+            "That is checked when the form comes back and is flagged.",
         )
     ]

@@ -116,7 +116,7 @@ class RuleTerms(Terms, frozen=True, kw_only=True):
             in_file = rules_in_file(self.rules, data, name, headings)
         rules = [
             *self._in_short(),
-            *(("rule", rule) for rule in self.rule),
+            *(("rule", _with_severity(rule, self.severity)) for rule in self.rule),
             *(("rules", _with_severity(rule, self.severity)) for rule in in_file.rules),
         ]
         return Stated(rules, (*self.form, *in_file.forms), in_file)
@@ -132,6 +132,4 @@ class Stated(NamedTuple):
 
 def _with_severity(rule: Rule, severity: str) -> Rule:
     """Give a rule that has none of its own the severity of all."""
-    if severity == "warn" or rule.severity != "warn":
-        return rule
-    return structs.replace(rule, severity=severity)
+    return structs.replace(rule, severity=rule.severity or severity)

@@ -8,7 +8,7 @@ import numpy as np
 
 from gruff_ledger.cells.keys import group_sizes
 from gruff_ledger.naming import free_heading
-from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.outcome import Finding, Outcome, SetAside, Severity
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -19,7 +19,7 @@ from gruff_ledger.table import (
     text_column,
 )
 from gruff_ledger.work.copies import differing, filled
-from gruff_ledger.work.copygroups import Groups, numbered_words
+from gruff_ledger.work.copygroups import Groups
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised
 from gruff_ledger.work.keyfields import KeyField
@@ -31,10 +31,6 @@ _DEFAULT_HEADINGS = {
     "group": "group",
     "show": "group",
 }
-
-# Copies are compared with the record kept only up to so many, to say where they differ:
-# it would take long to say of all.
-_MOST_COMPARED = 5_000
 
 
 def set_aside(
@@ -73,13 +69,9 @@ def set_aside(
         return Outcome(table.filter(~repeats) if aside else table, aside)
     if not repeats.any():
         return Outcome(table)
-    places = np.flatnonzero(repeats)
     aside = (SetAside(reason, table.filter(repeats), table.origin.pick(kept[repeats])),)
-    notes: tuple[Note, ...] = ()
-    if fields and groups.near is None:
-        notes = _copies_note(table, places, kept)
     if not terms.fill:
-        return Outcome(table.filter(~repeats), aside, notes=notes)
+        return Outcome(table.filter(~repeats), aside)
     leave = [field.name for field in fields] if groups.near is None else []
     chosen = {
         (int(groups.sure[one]), field): value
@@ -87,31 +79,7 @@ def set_aside(
         if groups.sure[one] == groups.sure[other]
     }
     done = filled(table, groups.sure, kept, members, leave, chosen)
-    return Outcome(
-        done.table.filter(~repeats), aside, done.changes, done.findings, notes
-    )
-
-
-def _copies_note(table: Table, places: Indices, kept: Indices) -> tuple[Note, ...]:
-    """Say how many copies are no copies of the whole record, and where they differ."""
-    looked = places[:_MOST_COMPARED]
-    unlike = differing(table, looked, kept[looked])
-    count, same = len(looked), int(np.count_nonzero(unlike.same))
-    of = numbered_words(count, "record", "records")
-    if len(looked) < len(places):
-        of = f"the first {count} records"
-    if same == count:
-        what = f"By the whole record {of} set aside would go too: all are equal to the "
-        return (Note(f"{what}record kept in every field."),)
-    where = unlike.words(np.ones(count, np.bool_))
-    return (
-        Note(
-            f"By the whole record {same} of {of} set aside would go; the others "
-            f"differ from the record kept, in {where}.",
-            "To see them side by side, set `treat` to show.",
-            table.origin.pick(looked[~unlike.same]),
-        ),
-    )
+    return Outcome(done.table.filter(~repeats), aside, done.changes, done.findings)
 
 
 def with_marks(
