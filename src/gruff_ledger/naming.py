@@ -69,6 +69,42 @@ def parse_items(text: str) -> tuple[str, ...]:
     return tuple(items)
 
 
+def parse_pair(text: str) -> tuple[str, str]:
+    """
+    Split ``Boat=Vessel AS LOOSE`` at its equals sign outside double quotes.
+
+    Returns
+    -------
+    tuple of str
+        The name before, and all that follows as it is written. Without an equals
+        sign the text twice.
+
+    Raises
+    ------
+    BadTerms
+        If a side is missing.
+
+    Examples
+    --------
+    >>> parse_pair('"a=b"=Vessel AS LOOSE')
+    ('a=b', 'Vessel AS LOOSE')
+    """
+    quoted = False
+    for place, mark in enumerate(text):
+        quoted ^= mark == '"'
+        if mark == "=" and not quoted:
+            names = parse_names(text[:place]) if text[:place].strip() else ()
+            rest = text[place + 1 :].strip()
+            if len(names) == 1 and rest:
+                return names[0], rest
+            raise BadTerms(
+                f"'{text}' is no pair of names.",
+                "Write it as in Boat=Vessel; a name with a comma or an equals sign "
+                "stands in double quotes.",
+            )
+    return text, text
+
+
 def _first_name(rest: str, whole: str) -> tuple[str, str]:
     """Return the first name and what follows it: nothing, or a comma and more."""
     if rest.startswith('"'):

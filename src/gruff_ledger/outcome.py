@@ -6,6 +6,7 @@ million findings: one object stands for all that share a reason or a rule.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from enum import StrEnum
 from typing import Any
 
@@ -134,6 +135,9 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
         screen can draw it.
     detail : object
         What the work found beside its table, for the further outputs of its verb.
+    beside : mapping
+        By their keys, functions that return the lists that the verb makes beside its
+        table; see `gruff_ledger.work.registry.Beside`.
     """
 
     table: Table
@@ -145,3 +149,4 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     made: int = 0
     measured: str = ""
     detail: Any = None
+    beside: Mapping[str, Callable[[], Table]] = {}

@@ -34,6 +34,9 @@ _thread = threading.local()
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 10_000
 
+# Records taken out here and there at a time, in threads.
+_TAKEN_RECORDS = 1 << 17
+
 # Up to this many records Python is done before Arrow's functions on arrays are even
 # loaded, which takes a sixth of the time of a whole small job.
 _SMALL_RECORDS = 2_000
@@ -364,7 +367,14 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
         return text_column(cells[index] for index in indices.tolist())
     places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
     at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
-    return arrow_functions().call_function("take", [column, at])
+    take = arrow_functions().call_function
+    whole = joined(column) if len(indices) > _TAKEN_RECORDS else column
+    if len(indices) <= _TAKEN_RECORDS or len(whole.chunks) != 1:
+        return take("take", [column, at])
+    (chunk,) = whole.chunks
+    starts = range(0, len(indices), _TAKEN_RECORDS)
+    parts = mapped(lambda s: take("take", [chunk, at.slice(s, _TAKEN_RECORDS)]), starts)
+    return pa.chunked_array(parts)
 
 
 def unequal(one: Column, other: Column) -> Mask:

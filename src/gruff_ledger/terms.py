@@ -16,6 +16,7 @@ A term has one of these kinds, by its type:
 ``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
 ``tuple[Text, ...]``                   texts, taken as they are
 ``tuple[Item, ...]``                   names with more to each, as in ``"a AS LOOSE"``
+``tuple[Pair, ...]``                   names, each with another one, as in ``"a=b"``
 ``dict[str, str]``                     a name for each name
 ``dict[str, Formula]``                 a formula for each name
 ``Plain``, or with ``| None``          a number, a date or text
@@ -39,7 +40,7 @@ from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
-from gruff_ledger.naming import parse_items, parse_names
+from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, nearest_or_all
 
 
@@ -68,6 +69,7 @@ T = TypeVar("T", bound=Terms)
 # Text that a declaration sets apart, because a command reads it in its own way.
 Text = NewType("Text", str)
 Item = NewType("Item", str)
+Pair = NewType("Pair", str)
 Formula = NewType("Formula", str)
 Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
@@ -85,6 +87,7 @@ class Kind(Enum):
     NAMES = "a list of names"
     TEXTS = "text in quotes, or a list of texts"
     ITEMS = "names of fields, each with its words"
+    PAIRS = "names of fields, or a table with a name for each name"
     MAPPING = "a table with a text for each name"
     FORMULAS = "a table with a formula for each name"
     PLAIN = "a number, a date or text"
@@ -159,7 +162,7 @@ def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
     if origin is tuple:
         if isinstance(args[0], type) and issubclass(args[0], Terms):
             return Kind.TABLES, (), args[0]
-        kinds = {Text: Kind.TEXTS, Item: Kind.ITEMS}
+        kinds = {Text: Kind.TEXTS, Item: Kind.ITEMS, Pair: Kind.PAIRS}
         return kinds.get(args[0], Kind.NAMES), (), None
     if origin is dict:
         of_values = {str: Kind.MAPPING, Formula: Kind.FORMULAS}
@@ -235,8 +238,13 @@ def _value(term: Term, value: Any) -> Any:
         value = parse_names(value) if term.kind is Kind.NAMES else value
     if term.kind is Kind.TEXTS and isinstance(value, str):
         value = [value]
-    if term.kind is Kind.ITEMS and isinstance(value, str):
+    if term.kind in (Kind.ITEMS, Kind.PAIRS) and isinstance(value, str):
         value = parse_items(value)
+    if term.kind is Kind.PAIRS and isinstance(value, Mapping):
+        value = [
+            f"{format_names([name])}={other}" if isinstance(other, str) else other
+            for name, other in value.items()
+        ]
     if term.kind is Kind.PLAIN:
         value = _plain_text(value)
     if not _fits(term.kind, value):
@@ -347,7 +355,7 @@ def plain(terms: Terms) -> dict[str, Any]:
     return said
 
 
-_SEQUENCES = (Kind.NAMES, Kind.TEXTS, Kind.ITEMS)
+_SEQUENCES = (Kind.NAMES, Kind.TEXTS, Kind.ITEMS, Kind.PAIRS)
 
 _TEXT_KINDS = (
     Kind.TEXT,
@@ -365,6 +373,11 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
     Kind.NAMES: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.TEXTS: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.ITEMS: {"type": ["array", "string"], "items": {"type": "string"}},
+    Kind.PAIRS: {
+        "type": ["array", "string", "object"],
+        "items": {"type": "string"},
+        "additionalProperties": {"type": "string"},
+    },
     Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.PLAIN: {"type": ["string", "number"]},

@@ -155,6 +155,9 @@ class Account(msgspec.Struct):
         How many entries worked on each list, by its name.
     references : frozenset of str
         The lists that entries only look into.
+    beside : dict
+        How many records there are in lists that entries made beside their results and
+        that are needed, by name. They are made anew: no record went there.
     """
 
     title: str
@@ -165,6 +168,7 @@ class Account(msgspec.Struct):
     notes: list[Note] = msgspec.field(default_factory=list)
     uses: Counter[str] = msgspec.field(default_factory=Counter)
     references: frozenset[str] = frozenset()
+    beside: dict[str, int] = msgspec.field(default_factory=dict)
 
     @property
     def source_names(self) -> tuple[str, ...]:
@@ -207,7 +211,12 @@ class Account(msgspec.Struct):
             left_out=sum(line.left_out for line in sources),
             set_aside=sum(line.records_aside for line in lines),
             records_out=sum(line.records_out for line in ends),
-            made=sum(line.records_made for line in lines),
+            made=sum(line.records_made for line in lines)
+            + sum(
+                count * self.uses[name]
+                for name, count in self.beside.items()
+                if self.uses[name]
+            ),
             summed=sum(line.summed or 0 for line in summing),
             referred=sum(
                 line.records_in

@@ -120,6 +120,11 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
     return Amounts(whole, scale), is_number
 
 
+def at_scale(one: Amounts, scale: int) -> Amounts:
+    """Return the same numbers with more digits after the point, up to `scale`."""
+    return one._replace(values=_times_power(one.values, scale - one.scale), scale=scale)
+
+
 def negated(one: Amounts) -> Amounts:
     """Return the numbers with the other sign."""
     return one._replace(values=-one.values)

@@ -7,13 +7,15 @@ the others one by one, each distinct text once.
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import rewritten, with_cells
+from gruff_ledger.cells.keys import blank_key_mask
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
@@ -84,6 +86,28 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
 def folding(level: str, *, or_text: bool = False) -> Callable[[Column], Column]:
     """Return what folds a field at a level; see `folded`."""
     return functools.partial(folded, level=level, or_text=or_text)
+
+
+def without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
+    """
+    Mark the records that can match nothing, field by field.
+
+    Parameters
+    ----------
+    columns : sequence of Column, n records each
+    levels : sequence of str
+
+    Returns
+    -------
+    ndarray of bool, shape (n,)
+        True where a cell is blank, or has no key at its level, such as a text for a
+        number.
+    """
+    found = blank_key_mask(columns)
+    for column, level in zip(columns, levels, strict=True):
+        if level in ("letters", "number"):
+            found = found | blank_mask(folded(column, level))
+    return found
 
 
 def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:

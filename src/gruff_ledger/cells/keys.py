@@ -32,7 +32,7 @@ from gruff_ledger.table import (
 
 Folding = Callable[[Column], Column]
 
-_TABLE_SPREADS = tuple(
+TABLE_SPREADS = tuple(
     np.uint64(spread)
     for spread in (1, 0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
 )
@@ -232,8 +232,8 @@ def places_of_repeated(values: Fingerprints) -> Indices:
     starts = range(0, len(values), _STRETCH_RECORDS)
 
     def marked(start: int) -> Mask:
-        found: Mask = marks[values[start : start + _STRETCH_RECORDS] >> bits]
-        return found
+        mine = values[start : start + _STRETCH_RECORDS] >> bits
+        return marks.take(mine.view(np.int64))
 
     return np.flatnonzero(np.concatenate(mapped(marked, starts)))
 
@@ -250,16 +250,17 @@ def first_equal(values: Fingerprints) -> Indices:
     waiting = np.arange(n, dtype=np.int64)
     mine = values
     # Any odd numbers would do: they bring other bits to the front in each round.
-    for spread in itertools.cycle(_TABLE_SPREADS):
+    for spread in itertools.cycle(TABLE_SPREADS):
         if not len(waiting):
             return first
         bits = max(8, (2 * len(waiting)).bit_length())
-        slots = (mine * spread) >> np.uint64(64 - bits)
+        # As signed numbers they are indices as they are.
+        slots = ((mine * spread) >> np.uint64(64 - bits)).view(np.int64)
         table = np.empty(1 << bits, np.int64)
         # From the last to the first: of several in one slot the first one stays.
         table[slots[::-1]] = waiting[::-1]
-        found = table[slots]
-        equal = values[found] == mine
+        found = table.take(slots)
+        equal = values.take(found) == mine
         first[waiting[equal]] = found[equal]
         waiting, mine = waiting[~equal], mine[~equal]
     return first

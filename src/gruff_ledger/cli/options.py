@@ -45,6 +45,7 @@ _METAVARS = {
     Kind.NAMES: "FIELD, …",
     Kind.TEXTS: "TEXT",
     Kind.ITEMS: "FIELD, …",
+    Kind.PAIRS: "FIELD=FIELD, …",
     Kind.MAPPING: "NAME=NAME",
     Kind.FORMULAS: "FIELD=FORMULA",
     Kind.PLAIN: "VALUE",
@@ -64,6 +65,8 @@ _METAVARS_OF = {
     "of": "FIELD",
     "message": "MESSAGE",
     "by": "FIELD, …",
+    "band": "FIELD=FIELD",
+    "status": "HEADING",
     "encoding": "NAME",
     "field": "FIELD",
     "after": "FIELD",
@@ -91,12 +94,14 @@ _EXAMPLES_OF = {
     "form": ' As in --{key} \'fields=["fee"], decimal=","\'. May be repeated.',
     "map": ' As in --{key} "N. Pier=North pier". May be repeated.',
     "after": ' As in --{key} "Berth=Boat". May be repeated.',
+    "default": ' As in --{key} "Rate=0". May be repeated.',
 }
 
 _REPEATED = (
     Kind.NAMES,
     Kind.TEXTS,
     Kind.ITEMS,
+    Kind.PAIRS,
     Kind.MAPPING,
     Kind.FORMULAS,
     Kind.NAMES_EACH,
@@ -196,7 +201,7 @@ def _taken_apart(term: Term, value: Any) -> Any:
         return [name for each in value for name in parse_names(each)]
     if term.kind is Kind.TEXTS:
         return list(value)
-    if term.kind is Kind.ITEMS:
+    if term.kind in (Kind.ITEMS, Kind.PAIRS):
         return [item for each in value for item in parse_items(each)]
     if term.kind in (Kind.MAPPING, Kind.FORMULAS):
         return dict(_pair(term, each) for each in value)

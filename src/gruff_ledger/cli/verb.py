@@ -22,6 +22,7 @@ from gruff_ledger.docket.job import (
     Job,
     ListToRead,
     OutToWrite,
+    beside_name,
     files_of,
     referred,
 )
@@ -119,6 +120,15 @@ def verb_command(verb: Verb) -> click.Command:
         )
         for each in verb.further
     ]
+    beside = [
+        click.Option(
+            [f"--{each.key}", each.key.replace("-", "_")],
+            type=OutputPath(),
+            metavar="PATH",
+            help=each.description,
+        )
+        for each in verb.beside
+    ]
     reading = options_of(ReadingTerms)
     fetching = fetching_options()
     output = [
@@ -135,7 +145,7 @@ def verb_command(verb: Verb) -> click.Command:
     )
     command = VerbCommand(
         verb.name,
-        params=[argument, *own, *reading, *fetching, *output, *writing],
+        params=[argument, *own, *reading, *fetching, *output, *beside, *writing],
         callback=lambda **given: _run_verb(verb, **given),
         help=_help(verb),
         epilog="A LIST is a path, a pattern of paths, an address on the web, or - for "
@@ -146,7 +156,7 @@ def verb_command(verb: Verb) -> click.Command:
         ("What to do", tuple(own)),
         ("How the list is written (detected unless stated)", tuple(reading)),
         ("Lists from the web", tuple(fetching)),
-        ("Where things go", tuple(output)),
+        ("Where things go", (*output, *beside)),
         ("How the result is written", tuple(writing)),
     )
     return command
@@ -253,6 +263,13 @@ def job_of_verb(
     if to is not None:
         place, part = split_part(str(to))
         outs = (OutToWrite(Path(place), str(to), _RESULT, part, writing),)
+    for each in verb.beside:
+        path = given.get(each.key.replace("-", "_"))
+        if path is not None:
+            place, part = split_part(str(path))
+            name = beside_name(_RESULT, each.key)
+            own = writing if str(to).partition("#")[0] == place else WritingTerms()
+            outs = (*outs, OutToWrite(Path(place), str(path), name, part, own))
     return Job(
         title=f"gruff {verb.name}",
         folder=Path(),

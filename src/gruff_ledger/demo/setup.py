@@ -20,6 +20,12 @@ _FILES = (
     "incoming/guests.csv",
     "incoming/owners.csv",
     "incoming/visitor-berths.csv",
+    "incoming/north-november.csv",
+    "incoming/tariff.csv",
+    "incoming/payments.csv",
+    "incoming/takings/north.csv",
+    "incoming/takings/south.csv",
+    "incoming/takings/east.csv",
     "rules/guests.toml",
     "decisions/owners.jsonl",
 )

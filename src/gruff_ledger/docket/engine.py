@@ -24,7 +24,13 @@ from gruff_ledger.account.files import (
 )
 from gruff_ledger.account.ledger import Account, Balance, Line, Out
 from gruff_ledger.docket.expand import Source, expanded
-from gruff_ledger.docket.job import Entry, FurtherOut, Job, OutToWrite
+from gruff_ledger.docket.job import (
+    Entry,
+    FurtherOut,
+    Job,
+    OutToWrite,
+    beside_name,
+)
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.formats import Format, read_list
 from gruff_ledger.lists.outputs import (
@@ -54,7 +60,7 @@ class Run(msgspec.Struct, frozen=True):
     balance : Balance
     result : Table, optional
         The last list it made.
-    measured, detail
+    measured, detail, beside
         Of the last entry; see `Outcome`.
     """
 
@@ -63,6 +69,7 @@ class Run(msgspec.Struct, frozen=True):
     result: Table | None
     measured: str = ""
     detail: Any = None
+    beside: Mapping[str, Callable[[], Table]] = {}
 
 
 def run(
@@ -120,10 +127,12 @@ def run(
             )
             account.references = _only_referred_to(job)
             measured, detail, details = "", None, []
+            beside: Mapping[str, Callable[[], Table]] = {}
             for entry in job.entries:
                 on_step(f"{entry.number} {entry.verb.name}")
                 outcome = _perform(entry, tables, used, account, job.docket)
                 measured, detail = outcome.measured, outcome.detail
+                beside = outcome.beside
                 details += [(each, detail) for each in entry.further]
             balance = account.strike_balance()
             on_step("writing")
@@ -132,7 +141,7 @@ def run(
                 _write_further(further, facts, account, outputs)
             result = tables.get(_last_list(job)) if keep_result else None
             outputs.commit()
-    return Run(account, balance, result, measured, detail)
+    return Run(account, balance, result, measured, detail, beside)
 
 
 def _last_list(job: Job) -> str:
@@ -302,6 +311,11 @@ def _perform(
         )
     )
     tables[entry.result] = outcome.table
+    for key, made in outcome.beside.items():
+        name = beside_name(entry.result, key)
+        if used[name]:
+            tables[name] = made()
+            account.beside[name] = len(tables[name])
     return outcome
 
 

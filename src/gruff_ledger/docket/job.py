@@ -121,6 +121,11 @@ class Job(msgspec.Struct, frozen=True):
     fetch: FetchTerms = FetchTerms()
 
 
+def beside_name(result: str, key: str) -> str:
+    """Return what a list that an entry makes beside its result is called."""
+    return f"{result}.{key}"
+
+
 def files_of(terms: Terms, folder: Path) -> tuple[tuple[str, bytes | None], ...]:
     """
     Read the files that an entry's terms name.

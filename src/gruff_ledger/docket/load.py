@@ -21,6 +21,7 @@ from gruff_ledger.docket.job import (
     Job,
     ListToRead,
     OutToWrite,
+    beside_name,
     files_of,
     referred,
 )
@@ -216,8 +217,11 @@ def load_docket(
     entries, more = _entries(
         filled, text, [each.name for each in lists], folder, anywhere
     )
-    names = [each.name for each in lists] + [each.result for each in entries]
+    names = [each.name for each in lists]
     last = entries[-1].result if entries else _only(names)
+    for entry in entries:
+        beside = (beside_name(entry.result, each.key) for each in entry.verb.beside)
+        names += [entry.result, *beside]
     outs = _outs(filled, text, names, last, folder, anywhere)
     if ledger is None:
         ledger = folder / str(filled.get("ledger", own.ledger))
@@ -461,6 +465,7 @@ def _entries(
             )
         )
         known.append(result)
+        known += [beside_name(result, each.key) for each in verb.beside]
         in_hand = result
     return tuple(entries), tuple(more.values())
 

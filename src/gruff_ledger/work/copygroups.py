@@ -7,17 +7,15 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.folding import folding
+from gruff_ledger.cells.folding import folding, without_key
 from gruff_ledger.cells.keys import (
-    blank_key_mask,
     first_at_levels,
     first_with_same_key,
     group_sizes,
 )
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
-from gruff_ledger.table import Column, Indices, Mask, Table, taken
+from gruff_ledger.table import Indices, Mask, Table, taken
 from gruff_ledger.work.copies import (
     best_of_group,
     differing,
@@ -108,7 +106,7 @@ def groups_of(
     # Compared as a whole record, blanks equal blanks: then none is left out.
     blank = np.zeros(len(table), np.bool_)
     if fields:
-        blank = blank_key_mask(columns) | _without_key(columns, levels)
+        blank = without_key(columns, levels)
     loosely = ["loose" if level == "exact" else level for level in levels]
     first, alike = first_at_levels(
         columns,
@@ -123,15 +121,6 @@ def groups_of(
     same = decided.same + _equal_pairs(table, first)
     sure = _joined(len(table), same)
     return Groups(_parted(first, sure, decided.different), sure, words), notes
-
-
-def _without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
-    """Mark the records of which a cell has no key, such as a text for a number."""
-    found = np.zeros(len(columns[0]), np.bool_)
-    for column, level in zip(columns, levels, strict=True):
-        if level in ("letters", "number"):
-            found |= blank_mask(folding(level)(column))
-    return found
 
 
 def _joined(n: int, pairs: Sequence[tuple[int, int]]) -> Indices:

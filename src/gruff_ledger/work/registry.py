@@ -45,6 +45,26 @@ class Further(NamedTuple):
         return function
 
 
+class Beside(NamedTuple):
+    """
+    A list that a verb makes beside its result, such as keys that matched nothing.
+
+    A command writes it to the path of an option; a docket calls it by the name of the
+    entry's result and its key, as in ``rates.unmatched``.
+
+    Attributes
+    ----------
+    key : str
+    description : str
+    shown : bool
+        Whether its first records are shown beneath the result on a terminal.
+    """
+
+    key: str
+    description: str
+    shown: bool = False
+
+
 class Verb(NamedTuple):
     """
     A verb.
@@ -61,6 +81,8 @@ class Verb(NamedTuple):
         What it can write beside its list.
     needs_list : bool
         Whether there must be a list to work on.
+    beside : tuple of Beside
+        The lists it makes beside its result.
     sums_up : bool
         Whether its result holds figures on records, and not the records. Such a verb
         holds many numbers beside the list while it works.
@@ -72,6 +94,7 @@ class Verb(NamedTuple):
     further: tuple[Further, ...] = ()
     sums_up: bool = False
     needs_list: bool = True
+    beside: tuple[Beside, ...] = ()
 
     @property
     def writes_itself(self) -> bool:
@@ -155,5 +178,18 @@ VERBS = {
         ),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
         Verb("merge", "Put lists end to end, matched by heading.", several=True),
+        Verb(
+            "lookup",
+            "Fill in fields from a reference list, by key or in bands.",
+            beside=(
+                Beside(
+                    "unmatched",
+                    "Write the keys that matched nothing here, with how often each "
+                    "occurs and the nearest that is known.",
+                    shown=True,
+                ),
+                Beside("unused", "Write the reference records that none matched here."),
+            ),
+        ),
     )
 }

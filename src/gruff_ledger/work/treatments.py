@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from gruff_ledger.cells.between import occurrences
 from gruff_ledger.cells.keys import group_sizes
 from gruff_ledger.naming import free_heading
 from gruff_ledger.outcome import Finding, Outcome, SetAside, Severity
@@ -91,7 +92,8 @@ def with_marks(
     if terms.treatment == "count":
         return Outcome(table.with_field(heading, number_column(sizes)))
     if terms.treatment == "number":
-        return Outcome(table.with_field(heading, number_column(_places(groups.first))))
+        numbers = occurrences(groups.first) + 1
+        return Outcome(table.with_field(heading, number_column(numbers)))
     if terms.treatment == "group":
         is_first = groups.first == np.arange(len(table))
         numbers = np.cumsum(is_first)[groups.first]
@@ -100,17 +102,6 @@ def with_marks(
     if groups.near is None:
         return Outcome(marked)
     return Outcome(_explained(marked, groups, kept, numbered=True))
-
-
-def _places(first: Indices) -> Indices:
-    """Number the records of each group from 1, in order."""
-    order = np.argsort(first, kind="stable")
-    ordered = first[order]
-    starts = np.concatenate([[True], ordered[1:] != ordered[:-1]])[: len(order)]
-    at = np.arange(len(order))
-    places = np.empty(len(order), np.int64)
-    places[order] = at - np.maximum.accumulate(np.where(starts, at, 0)) + 1
-    return places
 
 
 def _marks(terms: DuplicatesTerms, groups: Groups, kept: Indices) -> Column:
