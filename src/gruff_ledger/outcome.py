@@ -138,6 +138,9 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     beside : mapping
         By their keys, functions that return the lists that the verb makes beside its
         table; see `gruff_ledger.work.registry.Beside`.
+    renamed : tuple of mapping
+        For each list that was given, fields that are under another heading now: what
+        it was, and what it is.
     """
 
     table: Table
@@ -150,3 +153,4 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     measured: str = ""
     detail: Any = None
     beside: Mapping[str, Callable[[], Table]] = {}
+    renamed: tuple[Mapping[str, str], ...] = ()

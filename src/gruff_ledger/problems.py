@@ -192,3 +192,8 @@ def nearest_or_all(name: str, known: Iterable[str], kind: str) -> str:
     shown = ", ".join(f"'{each}'" for each in names[:12])
     more = f" and {len(names) - 12} more" if len(names) > 12 else ""
     return f"The {kind} are {shown}{more}."
+
+
+def numbered_words(count: int, one: str, many: str) -> str:
+    """Return a number with what is said of one, or of several."""
+    return f"{count} {one if count == 1 else many}"

@@ -43,7 +43,7 @@ from gruff_ledger.lists.reading import Reading
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
-from gruff_ledger.problems import Problem, UnwritableOutput
+from gruff_ledger.problems import BadTerms, Problem, UnwritableOutput
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
@@ -311,10 +311,19 @@ def _perform(
         )
     )
     tables[entry.result] = outcome.table
-    for key, made in outcome.beside.items():
-        name = beside_name(entry.result, key)
+    for each in entry.verb.beside:
+        name = beside_name(entry.result, each.key)
+        if used[name] and each.key not in outcome.beside:
+            raise BadTerms(
+                f"{entry.verb.name} makes no list '{each.key}' with these terms.",
+                "Leave it out, or see in the help which terms it belongs to.",
+                term=each.key,
+                file=docket,
+                entry=entry.place,
+                line=entry.line,
+            )
         if used[name]:
-            tables[name] = made()
+            tables[name] = outcome.beside[each.key]()
             account.beside[name] = len(tables[name])
     return outcome
 

@@ -23,7 +23,6 @@ from gruff_ledger.work.decisions import (
     read_decisions,
     written_decisions,
 )
-from gruff_ledger.work.duplicates import DuplicatesTerms
 from gruff_ledger.work.questions import Questions
 
 
@@ -35,7 +34,7 @@ class Review:
     ----------
     job : Job
     entry : Entry
-        A `duplicates` that names a file of decisions.
+        One that names a file of decisions.
     on_step : callable, optional
         Told, before each step, what is about to be done.
 
@@ -50,11 +49,10 @@ class Review:
     def __init__(
         self, job: Job, entry: Entry, on_step: Callable[[str], None] = lambda step: None
     ) -> None:
-        assert isinstance(entry.terms, DuplicatesTerms) and entry.terms.decisions
         self._job = job
         self._entry = entry
         self._on_step = on_step
-        self.path = job.folder / entry.terms.decisions
+        self.path = job.folder / _decisions_of(entry)
         self.source_names: tuple[str, ...] = ()
 
     def questions(self) -> Questions:
@@ -106,19 +104,22 @@ def reviews(job: Job, on_step: Callable[[str], None]) -> list[Review]:
         If there is none.
     """
     found = [
-        Review(job, entry, on_step)
-        for entry in job.entries
-        if isinstance(entry.terms, DuplicatesTerms) and entry.terms.decisions
+        Review(job, entry, on_step) for entry in job.entries if _decisions_of(entry)
     ]
     if not found:
         raise BadTerms(
             "nothing in it names a file of decisions.",
-            'Give a duplicates entry decisions = "decided.jsonl".'
+            'Give a duplicates or merge entry decisions = "decided.jsonl".'
             if job.docket
             else "Name one in `decisions`: answers are kept there.",
             term="decisions",
         )
     return found
+
+
+def _decisions_of(entry: Entry) -> str:
+    """Return the file of decisions that an entry names, or nothing."""
+    return getattr(entry.terms, "decisions", None) or ""
 
 
 def filled_list(address: str) -> Table:

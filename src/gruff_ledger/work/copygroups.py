@@ -15,6 +15,7 @@ from gruff_ledger.cells.keys import (
 )
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
+from gruff_ledger.problems import numbered_words
 from gruff_ledger.table import Indices, Mask, Table, taken
 from gruff_ledger.work.copies import (
     best_of_group,
@@ -290,8 +291,3 @@ def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
             table.origin.pick(looked[~unlike.same]),
         ),
     )
-
-
-def numbered_words(count: int, one: str, many: str) -> str:
-    """Return a number with what is said of one, or of several."""
-    return f"{count} {one if count == 1 else many}"

@@ -17,7 +17,7 @@ from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.naming import find_field
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
-from gruff_ledger.problems import BadTerms, UnknownField
+from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
 from gruff_ledger.table import (
     Column,
     Held,
@@ -33,7 +33,6 @@ from gruff_ledger.table import (
 )
 from gruff_ledger.work.bands import Banded, in_bands
 from gruff_ledger.work.copies import best_of_group, last_of_group
-from gruff_ledger.work.copygroups import numbered_words
 from gruff_ledger.work.keycheck import checked_both_ways
 from gruff_ledger.work.keypairs import (
     KeyPair,

@@ -9,8 +9,9 @@ import numpy as np
 
 from gruff_ledger.cells.keys import group_sizes
 from gruff_ledger.outcome import Note
+from gruff_ledger.problems import numbered_words
 from gruff_ledger.table import Indices, Table
-from gruff_ledger.work.copygroups import Groups, numbered_words
+from gruff_ledger.work.copygroups import Groups
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised
 

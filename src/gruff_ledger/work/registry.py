@@ -177,7 +177,19 @@ VERBS = {
             needs_list=False,
         ),
         Verb("duplicates", "Find records that repeat another; keep one of each."),
-        Verb("merge", "Put lists end to end, matched by heading.", several=True),
+        Verb(
+            "merge",
+            "Put lists together: end to end by heading, or one record a key.",
+            several=True,
+            beside=(
+                Beside("new", "By key, write the records new to the first list here."),
+                Beside("changed", "By key, write the records that changed here."),
+                Beside(
+                    "missing",
+                    "By key, write the records here that only the first list has.",
+                ),
+            ),
+        ),
         Verb(
             "lookup",
             "Fill in fields from a reference list, by key or in bands.",

@@ -8,6 +8,7 @@ no number or date where most are. Records that are equal in all fields keep thei
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated
 
 import numpy as np
@@ -55,14 +56,38 @@ def perform(terms: SortTerms, table: Table) -> Outcome:
     BadTerms
         If a field is named twice, or holds dates that could be read both ways.
     """
-    keys = parse_order(terms.by, "by")
-    forms, notes = forms_of(terms.form, table, ())
-    found = [ordering(table, key, forms, "by") for key in keys]
+    table, findings, notes = in_order(table, terms.by, terms.form, "by")
+    return Outcome(table, findings=findings, notes=notes)
+
+
+def in_order(
+    table: Table, by: str, form: Sequence[FormTerms], term: str
+) -> tuple[Table, tuple[Finding, ...], tuple[Note, ...]]:
+    """
+    Put the records of a list in order.
+
+    Parameters
+    ----------
+    table : Table, n records
+    by : str
+        The order, as a person states it.
+    form : sequence of FormTerms
+    term : str
+        What states the order, for messages.
+
+    Raises
+    ------
+    UnknownField, BadTerms
+        As `perform` does.
+    """
+    keys = parse_order(by, term)
+    forms, notes = forms_of(form, table, ())
+    found = [ordering(table, key, forms, term) for key in keys]
     headings = [heading for heading, _ in found]
     for place, heading in enumerate(headings):
         if heading in headings[:place]:
             raise BadTerms(
-                f"the field '{heading}' is named twice.", "Name it once.", term="by"
+                f"the field '{heading}' is named twice.", "Name it once.", term=term
             )
     orderings = [each for _, each in found]
     places = sorted_places(
@@ -81,4 +106,4 @@ def perform(terms: SortTerms, table: Table) -> Outcome:
     if in_order:
         said.append(Note("The records were in this order already."))
     result = table if in_order else table.in_order(places)
-    return Outcome(result, findings=tuple(findings), notes=tuple(said))
+    return result, tuple(findings), tuple(said)
