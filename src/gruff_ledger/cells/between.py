@@ -7,7 +7,7 @@ stretch. What is found is compared to the character afterwards, as in `cells.key
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +16,7 @@ import numpy.typing as npt
 from gruff_ledger.cells.keys import (
     TABLE_SPREADS,
     first_with_same_key,
+    mend_accidents,
     record_fingerprints,
 )
 from gruff_ledger.cells.match import Fingerprints
@@ -72,10 +73,13 @@ def found_in(
     heads = np.arange(m, dtype=np.int64)
     if others_left_out is not None and others_left_out.any():
         heads = heads[~others_left_out]
+    first = np.arange(m, dtype=np.int64)
     known = record_fingerprints(others)
-    tables, repeats = _tables(known if len(heads) == m else known[heads])
-    first = first_with_same_key(others) if repeats else np.arange(m, dtype=np.int64)
-    known = known if len(heads) == m else known[heads]
+    if len(heads) < m:
+        known = known[heads]
+    tables, repeats = _tables(known)
+    if repeats:
+        first = _first_equal(others, heads, known, tables)
     found = _asked(columns, known, tables)
     if left_out is not None:
         found[left_out] = -1
@@ -123,28 +127,52 @@ def _asked(columns: Sequence[Column], known: Fingerprints, tables: _Tables) -> I
 
     def of_stretch(start: int) -> Indices:
         stretch = [column.slice(start, _STRETCH_RECORDS) for column in columns]
-        mine = some = record_fingerprints(stretch)
-        result = np.full(len(mine), -1, np.int64)
-        left: Indices | None = None
-        for spread, shift, table in tables:
-            # As signed numbers they are indices as they are.
-            at = table.take(((some * spread) >> shift).view(np.int64))
-            equal = (known.take(at, mode="wrap") == some) & (at >= 0)
-            if left is None:
-                result = np.where(equal, at, -1).astype(np.int64)
-                left = np.flatnonzero(~equal)
-            else:
-                result[left[equal]] = at[equal]
-                left = left[~equal]
-            if not len(left):
-                break
-            some = mine.take(left)
-        return result
+        return _looked_up(record_fingerprints(stretch), known, tables)
 
-    starts = range(0, len(columns[0]), _STRETCH_RECORDS)
-    work = mapped if len(starts) > 1 else map
-    parts = list(work(of_stretch, starts))
+    return _by_stretches(of_stretch, len(columns[0]))
+
+
+def _by_stretches(work: Callable[[int], Indices], n: int) -> Indices:
+    """Do work on stretches of n records, in threads where there are several."""
+    starts = range(0, n, _STRETCH_RECORDS)
+    parts = mapped(work, starts) if len(starts) > 1 else [work(at) for at in starts]
     return np.concatenate(parts) if parts else np.zeros(0, np.int64)
+
+
+def _looked_up(prints: Fingerprints, known: Fingerprints, tables: _Tables) -> Indices:
+    """Return for each fingerprint the index of a known one equal to it, or -1."""
+    some = prints
+    result = np.full(len(prints), -1, np.int64)
+    left: Indices | None = None
+    for spread, shift, table in tables:
+        # As signed numbers they are indices as they are.
+        at = table.take(((some * spread) >> shift).view(np.int64))
+        equal = (known.take(at, mode="wrap") == some) & (at >= 0)
+        if left is None:
+            result = np.where(equal, at, -1).astype(np.int64)
+            left = np.flatnonzero(~equal)
+        else:
+            result[left[equal]] = at[equal]
+            left = left[~equal]
+        if not len(left):
+            break
+        some = prints.take(left)
+    return result
+
+
+def _first_equal(
+    others: Sequence[Column], heads: Indices, known: Fingerprints, tables: _Tables
+) -> Indices:
+    """Return for each of the others the first with its key; `heads` can have one."""
+
+    def of_stretch(start: int) -> Indices:
+        mine = known[start : start + _STRETCH_RECORDS]
+        return _looked_up(mine, known, tables)
+
+    first = np.arange(len(others[0]), dtype=np.int64)
+    first[heads] = heads[_by_stretches(of_stretch, len(heads))]
+    mend_accidents(first, others)
+    return first
 
 
 def _mend_accidents(
@@ -157,16 +185,17 @@ def _mend_accidents(
     """Take back what agrees in fingerprints only, in place."""
     if not hit.any():
         return
-    wrong = np.zeros(int(np.count_nonzero(hit)), np.bool_)
-    at = found[hit]
-    all_hit = len(at) == len(found)
+    wrong = np.zeros(len(found), np.bool_)
+    few = 2 * int(np.count_nonzero(hit)) < len(found)
+    # To compare a few in vain is less work than to leave them out.
+    at = found[hit] if few else np.maximum(found, 0)
     for mine, theirs in zip(columns, others, strict=True):
-        cells = mine if all_hit else filtered(mine, hit)
-        wrong |= unequal(cells, taken(theirs, at))
+        cells = filtered(mine, hit) if few else mine
+        wrong[hit] |= unequal(cells, taken(theirs, at))[slice(None) if few else hit]
     if not wrong.any():
         return
     # An accident: rarer than one in a billion lists of a million.
-    places = np.flatnonzero(hit)[wrong]
+    places = np.flatnonzero(wrong)
     known = zip(*(taken(each, heads).to_pylist() for each in others), strict=True)
     of_key: dict[tuple[str, ...], int] = {}
     for key, head in zip(known, heads.tolist(), strict=True):

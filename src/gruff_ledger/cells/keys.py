@@ -159,7 +159,7 @@ def _first_of_few(
 ) -> Indices:
     """Return each record's first equal among some; `known` are their fingerprints."""
     first = first_equal(record_fingerprints(columns) if known is None else known)
-    _mend_accidents(first, columns)
+    mend_accidents(first, columns)
     return first
 
 
@@ -266,7 +266,7 @@ def first_equal(values: Fingerprints) -> Indices:
     return first
 
 
-def _mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
+def mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
     """Part the records whose fingerprints agree and whose cells do not, in place."""
     repeats = np.flatnonzero(first != np.arange(len(first)))
     if not len(repeats):

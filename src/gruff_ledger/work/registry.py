@@ -203,5 +203,21 @@ VERBS = {
                 Beside("unused", "Write the reference records that none matched here."),
             ),
         ),
+        Verb(
+            "compare",
+            "Compare two lists: what only one has, and what changed.",
+            several=True,
+            sums_up=True,
+            beside=(
+                Beside("only-first", "Write the records only in the first list here."),
+                Beside(
+                    "only-second", "Write the records only in the second list here."
+                ),
+                Beside(
+                    "changed",
+                    "Write each cell that changed here, as it was and as it is now.",
+                ),
+            ),
+        ),
     )
 }
