@@ -141,6 +141,9 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     renamed : tuple of mapping
         For each list that was given, fields that are under another heading now: what
         it was, and what it is.
+    carried : mapping
+        For work that adds fields up: by their headings, the sum that is in the result,
+        as a whole number and the decimals it has.
     """
 
     table: Table
@@ -154,3 +157,4 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     detail: Any = None
     beside: Mapping[str, Callable[[], Table]] = {}
     renamed: tuple[Mapping[str, str], ...] = ()
+    carried: Mapping[str, tuple[int, int]] = {}

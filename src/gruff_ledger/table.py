@@ -160,6 +160,9 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         What the person calls the list; used in messages.
     from_source : frozenset of str
         Headings of fields that only tell which list a record came from.
+    beneath : str
+        The heading of a field that is filled in records which are detail of the one
+        above; empty where there are none.
     """
 
     headings: tuple[str, ...]
@@ -167,6 +170,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     origin: Origin
     name: str = "the list"
     from_source: frozenset[str] = frozenset()
+    beneath: str = ""
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)
@@ -324,21 +328,31 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.origin,
             self.name,
             self.from_source,
+            self.beneath,
         )
 
     def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
         """Return a list of the same records with these fields and no others."""
         return Table(
-            tuple(headings), tuple(held), self.origin, self.name, self.from_source
+            tuple(headings),
+            tuple(held),
+            self.origin,
+            self.name,
+            self.from_source,
+            self.beneath,
         )
 
     def _with(self, held: tuple[Held, ...], origin: Origin) -> Table:
         """Return other records of the same fields."""
-        return Table(self.headings, held, origin, self.name, self.from_source)
+        return Table(
+            self.headings, held, origin, self.name, self.from_source, self.beneath
+        )
 
     def renamed(self, name: str) -> Table:
         """Return the same list under another name."""
-        return Table(self.headings, self.held, self.origin, name, self.from_source)
+        return Table(
+            self.headings, self.held, self.origin, name, self.from_source, self.beneath
+        )
 
 
 def _is_pending(held: Any) -> TypeGuard[Kept]:

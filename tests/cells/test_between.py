@@ -74,7 +74,7 @@ class FoundInTest(unittest.TestCase):
 
     def test_many_in_threads(self) -> None:
         """More records than one stretch has, in another order."""
-        n = between._STRETCH_RECORDS * 2 + 5
+        n = between.STRETCH_RECORDS * 2 + 5
         order = np.random.default_rng(3).permutation(n)
         theirs = text_column(f"code {number}" for number in range(n))
         mine = text_column(f"code {number}" for number in order.tolist())

@@ -23,7 +23,7 @@ from gruff_ledger.cells.match import Fingerprints
 from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, taken, unequal
 
 # Records that ask at a time: their numbers stay in the processor's cache.
-_STRETCH_RECORDS = 1 << 16
+STRETCH_RECORDS = 1 << 16
 
 
 class Between(NamedTuple):
@@ -77,7 +77,7 @@ def found_in(
     known = record_fingerprints(others)
     if len(heads) < m:
         known = known[heads]
-    tables, repeats = _tables(known)
+    tables, repeats = print_tables(known)
     if repeats:
         first = _first_equal(others, heads, known, tables)
     found = _asked(columns, known, tables)
@@ -90,10 +90,10 @@ def found_in(
     return Between(found, first)
 
 
-_Tables = list[tuple[np.uint64, np.uint64, npt.NDArray[np.int32]]]
+PrintTables = list[tuple[np.uint64, np.uint64, npt.NDArray[np.int32]]]
 
 
-def _tables(known: Fingerprints) -> tuple[_Tables, bool]:
+def print_tables(known: Fingerprints) -> tuple[PrintTables, bool]:
     """
     Put fingerprints in tables: what finds another in its place goes to the next one.
 
@@ -103,7 +103,7 @@ def _tables(known: Fingerprints) -> tuple[_Tables, bool]:
     repeats : bool
         Whether some occur more than once; the first of them stands for all.
     """
-    tables: _Tables = []
+    tables: PrintTables = []
     repeats = False
     waiting = np.arange(len(known), dtype=np.int32)
     for spread in itertools.cycle(TABLE_SPREADS):
@@ -122,24 +122,28 @@ def _tables(known: Fingerprints) -> tuple[_Tables, bool]:
     return tables, repeats
 
 
-def _asked(columns: Sequence[Column], known: Fingerprints, tables: _Tables) -> Indices:
+def _asked(
+    columns: Sequence[Column], known: Fingerprints, tables: PrintTables
+) -> Indices:
     """Return for each record the index of a known fingerprint equal to its own."""
 
     def of_stretch(start: int) -> Indices:
-        stretch = [column.slice(start, _STRETCH_RECORDS) for column in columns]
-        return _looked_up(record_fingerprints(stretch), known, tables)
+        stretch = [column.slice(start, STRETCH_RECORDS) for column in columns]
+        return looked_up(record_fingerprints(stretch), known, tables)
 
-    return _by_stretches(of_stretch, len(columns[0]))
+    return by_stretch(of_stretch, len(columns[0]))
 
 
-def _by_stretches(work: Callable[[int], Indices], n: int) -> Indices:
+def by_stretch(work: Callable[[int], Indices], n: int) -> Indices:
     """Do work on stretches of n records, in threads where there are several."""
-    starts = range(0, n, _STRETCH_RECORDS)
+    starts = range(0, n, STRETCH_RECORDS)
     parts = mapped(work, starts) if len(starts) > 1 else [work(at) for at in starts]
     return np.concatenate(parts) if parts else np.zeros(0, np.int64)
 
 
-def _looked_up(prints: Fingerprints, known: Fingerprints, tables: _Tables) -> Indices:
+def looked_up(
+    prints: Fingerprints, known: Fingerprints, tables: PrintTables
+) -> Indices:
     """Return for each fingerprint the index of a known one equal to it, or -1."""
     some = prints
     result = np.full(len(prints), -1, np.int64)
@@ -161,16 +165,16 @@ def _looked_up(prints: Fingerprints, known: Fingerprints, tables: _Tables) -> In
 
 
 def _first_equal(
-    others: Sequence[Column], heads: Indices, known: Fingerprints, tables: _Tables
+    others: Sequence[Column], heads: Indices, known: Fingerprints, tables: PrintTables
 ) -> Indices:
     """Return for each of the others the first with its key; `heads` can have one."""
 
     def of_stretch(start: int) -> Indices:
-        mine = known[start : start + _STRETCH_RECORDS]
-        return _looked_up(mine, known, tables)
+        mine = known[start : start + STRETCH_RECORDS]
+        return looked_up(mine, known, tables)
 
     first = np.arange(len(others[0]), dtype=np.int64)
-    first[heads] = heads[_by_stretches(of_stretch, len(heads))]
+    first[heads] = heads[by_stretch(of_stretch, len(heads))]
     mend_accidents(first, others)
     return first
 

@@ -8,6 +8,12 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.cells.between import (
+    STRETCH_RECORDS,
+    by_stretch,
+    looked_up,
+    print_tables,
+)
 from gruff_ledger.cells.keys import first_with_same_key, record_fingerprints
 from gruff_ledger.cells.match import fingerprints
 from gruff_ledger.table import (
@@ -27,7 +33,7 @@ _FEW_CELLS = 20_000
 
 # Records looked at, at three places of a list, to see whether it has few values.
 _SAMPLE_RECORDS = 1000
-_FEW_VALUES = 200
+_FEW_VALUES = 1000
 _MOST_MET_ONCE = 30
 
 
@@ -102,17 +108,29 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
         [np.arange(start, start + _SAMPLE_RECORDS) for start in starts]
     )[at]
     values = taken(column, places)
-    prints = record_fingerprints([column])
-    codes = np.minimum(np.searchsorted(known, prints), len(known) - 1)
-    unmet = known[codes] != prints
+    tables, _ = print_tables(known)
+    # Whether some cells agree with a value in their fingerprints only.
+    wrong = []
+
+    def of_stretch(start: int) -> Indices:
+        part = column.slice(start, STRETCH_RECORDS)
+        codes = looked_up(record_fingerprints([part]), known, tables)
+        met = codes >= 0
+        cells = part if met.all() else filtered(part, met)
+        if unequal(cells, taken(values, codes[met])).any():
+            wrong.append(start)
+        return codes
+
+    codes = by_stretch(of_stretch, n)
+    if wrong:
+        return None
+    unmet = codes < 0
     if unmet.any():
         rest = filtered(column, unmet)
         first = first_with_same_key([rest])
         is_first = first == np.arange(len(first))
         codes[unmet] = len(known) + (np.cumsum(is_first) - 1)[first]
         values = concat_columns([values, filtered(rest, is_first)])
-    if unequal(column, taken(values, codes)).any():
-        return None
     # In order of first occurrence, as promised.
     places = first_places(codes)
     order = np.argsort(places)

@@ -8,7 +8,6 @@ record that looks like a row of totals is pointed out.
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -16,8 +15,8 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.match import loose
 from gruff_ledger.cells.number import exact_sum, number_of
+from gruff_ledger.cells.totals import begins_as_total, is_total_word
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened
@@ -25,41 +24,6 @@ from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.table import Mask, Table
 
-# Words that stand before totals, folded loosely, in the languages lists often come in.
-_TOTAL_WORDS = (
-    "total",
-    "totals",
-    "grand total",
-    "subtotal",
-    "sub total",
-    "sub-total",
-    "sum",
-    "summe",
-    "gesamt",
-    "gesamtsumme",
-    "zwischensumme",
-    "insgesamt",
-    "somme",
-    "total général",
-    "totale",
-    "somma",
-    "suma",
-    "total general",
-    "soma",
-    "totaal",
-    "som",
-    "razem",
-    "summa",
-    "celkem",
-    "összesen",
-    "итого",
-    "всего",
-    "合計",
-    "合计",
-    "총계",
-)
-_LONGEST_FIRST = sorted(_TOTAL_WORDS, key=len, reverse=True)
-_TOTAL_START = re.compile(rf"(?:{'|'.join(map(re.escape, _LONGEST_FIRST))})\b")
 _TOTALS_REASON = "looks like a row of totals"
 
 # How many headings that were made up are named.
@@ -382,13 +346,11 @@ def _totals_place(table: Table) -> int | None:
     texts = [cell for cell in record if not is_blank(cell)]
     if not texts:
         return None
-    first = loose(texts[0]).rstrip(":. ")
-    if len(texts) > 1 and first in _TOTAL_WORDS:
+    if len(texts) > 1 and is_total_word(texts[0]):
         return end - 1
     if (
         len(texts) > 1
-        and _TOTAL_START.match(first)
-        and len(first) < 40
+        and begins_as_total(texts[0])
         and all(number_of(text) is not None for text in texts[1:])
     ):
         return end - 1

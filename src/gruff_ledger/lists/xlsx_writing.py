@@ -87,6 +87,10 @@ def write_workbook(
             write_findings(book.add_worksheet(name), list(listed), source_names, forms)
 
 
+# What a workbook keeps of rows that are set apart would fill the memory.
+_MOST_OUTLINED = 100_000
+
+
 class _Tab:
     """A tab that a list is written to."""
 
@@ -107,6 +111,7 @@ class _Tab:
             sheet.set_column(place, place, width_of(heading, column), form)
             sheet.write_string(0, place, heading, self._forms.heading)
         sheet.freeze_panes(1, 0)
+        self._write_outline()
         said = remarks.by_record()
         for row, record in enumerate(_records(self._columns), 1):
             self._write_record(row, record, said.get(row - 1, {}))
@@ -115,6 +120,17 @@ class _Tab:
             # Codes that look like numbers are meant to be text.
             whole = f"A1:{letters_of(len(table.headings))}{len(table) + 1}"
             sheet.ignore_errors({"number_stored_as_text": whole})
+
+    def _write_outline(self) -> None:
+        """Put records that are detail of the one above on a level of their own."""
+        table = self._table
+        if table.beneath not in table.headings:
+            return
+        # The figure stands above what it is made of.
+        self._sheet.outline_settings(symbols_below=False)
+        for row, cell in enumerate(table.column(table.beneath).to_pylist(), 1):
+            if cell and row <= _MOST_OUTLINED:
+                self._sheet.set_row(row, None, None, {"level": 1})
 
     def _write_record(
         self,

@@ -10,10 +10,11 @@ from gruff_ledger.work.survey import Surveyed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 # Told apart also in grey, and by the colour-blind: dark, middle, light with a pattern.
 _ONCE, _AGAIN, _BLANK = "#1f4e79", "#7fb2d9", "#f1e3c4"
-_INK, _FAINT = "#1d2430", "#667384"
+INK, FAINT = "#1d2430", "#667384"
 
 _BAR_INCHES = 0.34
 _WIDTH_INCHES = 10.0
@@ -41,18 +42,11 @@ def write_survey_chart(
     sources : mapping
         What the account knows of each list, by its name.
     """
-    import matplotlib
-    from matplotlib.figure import Figure
-    from matplotlib.layout_engine import ConstrainedLayoutEngine
+    import matplotlib.patches
 
-    matplotlib.use("Agg")
-    matplotlib.rcParams.update(
-        {"svg.hashsalt": "gruff", "font.family": "sans-serif", "font.size": 10}
-    )
     shown = [one.fields[:_MOST_FIELDS] for one in surveyed]
     heights = [max(2, len(fields)) * _BAR_INCHES + 0.85 for fields in shown]
-    layout = ConstrainedLayoutEngine(h_pad=0.12)
-    figure = Figure(figsize=(_WIDTH_INCHES, sum(heights) + 0.9), layout=layout)
+    figure = new_figure(_WIDTH_INCHES, sum(heights) + 0.9)
     axes = figure.subplots(
         len(surveyed), 1, squeeze=False, gridspec_kw={"height_ratios": heights}
     )[:, 0]
@@ -63,7 +57,7 @@ def write_survey_chart(
         matplotlib.patches.Patch(facecolor=_AGAIN, label="filled, repeating a value"),
         matplotlib.patches.Patch(
             facecolor=_BLANK,
-            edgecolor=_FAINT,
+            edgecolor=FAINT,
             hatch="///",
             label="blank",
             linewidth=0.5,
@@ -72,6 +66,25 @@ def write_survey_chart(
     figure.legend(
         handles=handles, loc="outside upper left", ncols=3, frameon=False, fontsize=10
     )
+    save_figure(figure, sink, ending)
+
+
+def new_figure(width: float, height: float) -> Figure:
+    """Return an empty figure of that size in inches, drawn without a screen."""
+    import matplotlib
+    from matplotlib.figure import Figure
+    from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+    matplotlib.use("Agg")
+    matplotlib.rcParams.update(
+        {"svg.hashsalt": "gruff", "font.family": "sans-serif", "font.size": 10}
+    )
+    layout = ConstrainedLayoutEngine(h_pad=0.12)
+    return Figure(figsize=(width, height), layout=layout)
+
+
+def save_figure(figure: Figure, sink: BinaryIO, ending: str) -> None:
+    """Write a figure as the ending of its path says, without a date or a program."""
     form = ending.removeprefix(".")
     metadata = {"Date": None} if form == "svg" else {"Software": None}
     figure.savefig(sink, format=form, dpi=128, metadata=metadata)
@@ -97,19 +110,19 @@ def _draw(
         blank,
         left=filled,
         color=_BLANK,
-        edgecolor=_FAINT,
+        edgecolor=FAINT,
         hatch="///",
         linewidth=0.5,
         height=0.7,
     )
-    axis.set_yticks(places, [_name(fact.field) for fact in fields])
+    axis.set_yticks(places, [short_name(fact.field) for fact in fields])
     axis.invert_yaxis()
     axis.set_xlim(0, max(one.records, 1))
     axis.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}".replace(",", " "))
     axis.xaxis.set_major_locator(
         MaxNLocator(nbins=8, integer=True, steps=[1, 2, 5, 10])
     )
-    axis.tick_params(length=0, colors=_INK)
+    axis.tick_params(length=0, colors=INK)
     for side in ("top", "right", "left", "bottom"):
         axis.spines[side].set_visible(False)
     for place, fact in zip(places, fields, strict=True):
@@ -122,16 +135,16 @@ def _draw(
             textcoords="offset points",
             va="center",
             fontsize=9,
-            color=_FAINT,
+            color=FAINT,
         )
     more = len(one.fields) - len(fields)
-    title = f"{_name(source.get('address', one.name), 70)}   {one.records} records"
+    title = f"{short_name(source.get('address', one.name), 70)}   {one.records} records"
     if more > 0:
         title += f", {more} more fields"
-    axis.set_title(title, loc="left", fontsize=11, fontweight="bold", color=_INK)
+    axis.set_title(title, loc="left", fontsize=11, fontweight="bold", color=INK)
 
 
-def _name(text: str, most: int = _LONGEST_NAME) -> str:
+def short_name(text: str, most: int = _LONGEST_NAME) -> str:
     """Return a name that Matplotlib shows as it is, and that leaves room for bars."""
     plain = "".join(mark if mark.isprintable() else "·" for mark in text)
     short = plain if len(plain) <= most else plain[: most - 1] + "…"

@@ -204,6 +204,20 @@ VERBS = {
             ),
         ),
         Verb(
+            "rollup",
+            "Add grids and long lists up into one table, label by label.",
+            several=True,
+            sums_up=True,
+            further=(
+                Further(
+                    "chart",
+                    "Draw the trend or the comparison, to a .png or .svg file.",
+                    "gruff_ledger.report.rollup_chart:write_rollup_chart",
+                    (".png", ".svg"),
+                ),
+            ),
+        ),
+        Verb(
             "compare",
             "Compare two lists: what only one has, and what changed.",
             several=True,

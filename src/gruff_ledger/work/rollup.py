@@ -1,0 +1,820 @@
+"""rollup: grids and long lists added up into one table, label by label.
+
+A grid has labels down its first field and across its headings; a long list has them in
+fields, named by `down` and `across`, and its figures in `value`. Labels of both sides
+are united. Numbers are exact decimals; cells that are none are findings.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from gruff_ledger.cells.amounts import (
+    Amounts,
+    Integers,
+    at_scale,
+    read_amounts,
+    subtracted,
+    to_column,
+)
+from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.folding import folded
+from gruff_ledger.cells.keys import first_with_same_key
+from gruff_ledger.cells.match import LEVELS, loose
+from gruff_ledger.cells.order import code_ranks, sorted_places
+from gruff_ledger.cells.sums import (
+    group_counts,
+    group_ends,
+    group_extremes,
+    group_sums,
+    total_of,
+)
+from gruff_ledger.naming import free_heading, made_headings
+from gruff_ledger.outcome import Finding, Note, Outcome, Severity
+from gruff_ledger.problems import BadTerms, OutOfBalance, numbered_words
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Origin,
+    Table,
+    concat_columns,
+    constant_column,
+    filtered,
+    joined,
+    spread_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.work.order import Key, Ordering, ordering
+from gruff_ledger.work.rollupsources import (
+    MADE_HEADING,
+    NO_LABEL,
+    Brought,
+    decimal_text,
+    gathered,
+)
+from gruff_ledger.work.rollupterms import RollupTerms
+
+__all__ = ["RollupTerms", "perform"]
+
+TOTAL = "Total"
+
+# More cells than this would not fit a memory.
+_MOST_CELLS = 100_000_000
+
+
+class Sides(NamedTuple):
+    """
+    The labels of the result.
+
+    Attributes
+    ----------
+    down : list of Column, R labels each
+    across : list of str, C labels
+    rows : list of ndarray of int64
+        For each list, the row of each of its labels down.
+    columns : list of ndarray of int64
+        For each list, the column of each of its labels across.
+    """
+
+    down: list[Column]
+    across: list[str]
+    rows: list[Indices]
+    columns: list[Indices]
+
+
+class Cube(NamedTuple):
+    """
+    All numbers of all lists: n of them.
+
+    Attributes
+    ----------
+    values : Amounts
+    row, column, source : ndarray of int64, shape (n,)
+        Where each belongs, and the list it is from.
+    shape : tuple of int
+        R rows, C columns, S lists.
+    """
+
+    values: Amounts
+    row: Indices
+    column: Indices
+    source: Indices
+    shape: tuple[int, int, int]
+
+
+class Figures(NamedTuple):
+    """Figures of groups of numbers, and which groups have any."""
+
+    amounts: Amounts
+    there: Mask
+
+    def part(self, start: int, stop: int) -> Figures:
+        """Return some of them."""
+        values, scale, divisor = self.amounts
+        if divisor is not None:
+            divisor = divisor[start:stop]
+        return Figures(
+            Amounts(values[start:stop], scale, divisor), self.there[start:stop]
+        )
+
+
+class Charted(NamedTuple):
+    """What a chart of a rollup shows."""
+
+    cube: Cube
+    sides: Sides
+    names: tuple[str, ...]
+    terms: RollupTerms
+
+    def across(self, source: int | None = None) -> Figures:
+        """Return the figure of each label across, of all lists or of one."""
+        return self._of(self.cube.column, self.cube.shape[1], source)
+
+    def down(self, source: int | None = None) -> Figures:
+        """Return the figure of each label down, of all lists or of one."""
+        return self._of(self.cube.row, self.cube.shape[0], source)
+
+    def row(self, row: int) -> Figures:
+        """Return the figures of one label down."""
+        mine = self.cube.row == row
+        return _figures(
+            self.terms.figure,
+            _some(self.cube.values, mine),
+            self.cube.column[mine],
+            self.cube.shape[1],
+        )
+
+    def _of(self, codes: Indices, size: int, source: int | None) -> Figures:
+        if source is None:
+            return _figures(self.terms.figure, self.cube.values, codes, size)
+        mine = self.cube.source == source
+        values = _some(self.cube.values, mine)
+        return _figures(self.terms.figure, values, codes[mine], size)
+
+
+def perform(terms: RollupTerms, *tables: Table) -> Outcome:
+    """
+    Add lists up, label by label.
+
+    Parameters
+    ----------
+    terms : RollupTerms
+    *tables : Table
+
+    Returns
+    -------
+    Outcome
+        Its table has a record a label down, and a field a label across; its detail is
+        what a chart shows. Rows of totals that are left out are set aside.
+
+    Raises
+    ------
+    UnknownField
+        If a list has not a field that is named.
+    BadTerms
+        If a list has no figures; if lists are put on each other that have not one
+        shape; if the result would be beyond all measure.
+    """
+    got = gathered(terms, tables)
+    brought, notes = got.brought, list(got.notes)
+    findings = list(got.findings)
+    if terms.by_position:
+        sides = _by_position(brought, findings)
+    else:
+        sides = _united(terms, brought)
+        notes += _label_notes(brought, sides)
+    sides = _sorted(terms, sides)
+    cube = _cube(terms, brought, sides)
+    headings, columns, is_base = _laid_out(terms, brought, sides, cube)
+    origin = _origins(brought, sides)
+    rows = _row_order(terms, brought, sides, cube)
+    result = Table(headings, columns, origin.pick(rows), "the rollup")
+    result = _without_idle_label(result, len(sides.down))
+    if terms.detail == "beneath":
+        from msgspec import structs
+
+        result = structs.replace(result, beneath=headings[len(sides.down)])
+    carried: dict[str, tuple[int, int]] = {}
+    if terms.figure == "sum":
+        sums = [_source_sum(each) for each in brought]
+        carried = _checked(terms, brought, sides, result, is_base, sums)
+        notes += _sum_notes(brought, sums)
+    many = f"{len(sides.down[0])} labels down, {len(sides.across)} across"
+    notes.insert(
+        0, Note(f"{many}, from {numbered_words(len(brought), 'list', 'lists')}.")
+    )
+    aside = sum(len(each.table) for each in got.aside)
+    return Outcome(
+        result,
+        got.aside,
+        findings=tuple(findings),
+        notes=tuple(notes),
+        summed=sum(map(len, tables)) - aside,
+        carried=carried,
+        detail=Charted(cube, sides, tuple(each.name for each in brought), terms),
+    )
+
+
+def _united(terms: RollupTerms, brought: Sequence[Brought]) -> Sides:
+    """Unite the labels of all lists, in order of appearance."""
+    count = len(brought[0].labels)
+    for each in brought:
+        if len(each.labels) != count:
+            raise BadTerms(
+                f"{brought[0].name} has {count} label fields, and {each.name} has "
+                f"{len(each.labels)}.",
+                "Name the label fields in `down`.",
+                term="down",
+            )
+    whole = [
+        concat_columns([each.labels[place] for each in brought])
+        for place in range(count)
+    ]
+    keys = [folded(column, terms.match, or_text=True) for column in whole]
+    numbers = np.zeros(0, np.int64)
+    down = whole
+    if len(whole[0]):
+        first = first_with_same_key(keys)
+        is_first = first == np.arange(len(first))
+        numbers = (np.cumsum(is_first) - 1)[first]
+        down = [filtered(column, is_first) for column in whole]
+    ends = np.cumsum([len(each.labels[0]) for each in brought])
+    rows = np.split(numbers, ends[:-1])
+    fold = LEVELS[terms.match]
+    across: dict[str, int] = {}
+    names: list[str] = []
+    columns = []
+    for each in brought:
+        places = []
+        for name in each.across:
+            key = fold(name) or name
+            if key not in across:
+                across[key] = len(names)
+                names.append(name)
+            places.append(across[key])
+        columns.append(np.array(places, np.int64))
+    return Sides(down, names, list(rows), columns)
+
+
+def _label_notes(brought: Sequence[Brought], sides: Sides) -> list[Note]:
+    """Say which labels not all lists have, and which differ only loosely."""
+    notes: list[Note] = []
+    if sides.down and len(sides.down) == 1:
+        notes += _loose_notes(sides.down[0].to_pylist(), "down")
+    notes += _loose_notes(sides.across, "across")
+    if len(brought) < 2:
+        return notes
+    for names, found, side in (
+        (
+            [" / ".join(each) for each in zip(*_texts(sides.down), strict=True)],
+            sides.rows,
+            "down",
+        ),
+        (sides.across, sides.columns, "across"),
+    ):
+        lacks = []
+        for each, places in zip(brought, found, strict=True):
+            there = np.zeros(len(names), np.bool_)
+            there[places] = True
+            out = np.flatnonzero(~there)
+            if len(out):
+                words = ", ".join(f"'{names[at]}'" for at in out[:4].tolist())
+                more = f" and {len(out) - 4} more" if len(out) > 4 else ""
+                lacks.append(f"{each.name} lacks {words}{more}")
+        if lacks:
+            notes.append(Note(f"Labels {side}: {'; '.join(lacks)}."))
+    return notes
+
+
+def _texts(columns: Sequence[Column]) -> list[list[str]]:
+    return [column.to_pylist() for column in columns]
+
+
+def _loose_notes(names: Sequence[str], side: str) -> list[Note]:
+    """Say which labels differ only in case, spaces or Unicode."""
+    by_key: dict[str, list[str]] = {}
+    for name in names:
+        by_key.setdefault(loose(name), []).append(name)
+    pairs = [each for each in by_key.values() if len(each) > 1]
+    if not pairs:
+        return []
+    words = ", ".join(
+        " and ".join(f"'{name}'" for name in each[:3]) for each in pairs[:3]
+    )
+    more = f" and {len(pairs) - 3} more" if len(pairs) > 3 else ""
+    return [
+        Note(
+            f"Labels {side} differ only in case, spaces or Unicode: {words}{more}.",
+            "To make one of them, set `match` to loose.",
+            warning=True,
+        )
+    ]
+
+
+def _by_position(brought: list[Brought], findings: list[Finding]) -> Sides:
+    """Put grids on each other cell by cell, and check that their labels agree."""
+    first = brought[0]
+    shape = len(first.table), len(first.numbers)
+    for each in brought:
+        if each.is_long and len(each.across) != len(each.numbers):
+            raise BadTerms(
+                f"{each.name} is a long list, and by position grids are added up.",
+                "Leave `by-position` out.",
+                term="by-position",
+            )
+        mine = len(each.table), len(each.numbers)
+        if mine != shape:
+            raise BadTerms(
+                f"{each.name} has {mine[0]} rows and {mine[1]} columns of figures, and "
+                f"{first.name} has {shape[0]} and {shape[1]}.",
+                "By position all must have one shape; leave `by-position` out to match "
+                "them by label, or see to totals with `leave-out-totals`.",
+                term="by-position",
+            )
+    down = [taken(column, first.down) for column in first.labels]
+    for place, each in enumerate(brought):
+        findings += _disagreeing(first, each) if place else ()
+        brought[place] = each._replace(down=np.arange(shape[0]))
+    rows = [np.arange(shape[0])] * len(brought)
+    columns = [np.arange(shape[1])] * len(brought)
+    return Sides(down, list(first.across), rows, columns)
+
+
+def _disagreeing(first: Brought, other: Brought) -> list[Finding]:
+    """Find the labels of a grid that are not those of the first one."""
+    findings = []
+    for place, (mine, theirs) in enumerate(
+        zip(first.labels, other.labels, strict=False)
+    ):
+        texts = taken(mine, first.down).to_pylist()
+        others = taken(theirs, other.down).to_pylist()
+        wrong = np.array(
+            [loose(a) != loose(b) for a, b in zip(texts, others, strict=True)], np.bool_
+        )
+        if wrong.any():
+            told = [
+                f"'{b}' stands where {first.name} has '{a}'."
+                for a, b, out in zip(texts, others, wrong, strict=True)
+                if out
+            ]
+            findings.append(
+                Finding(
+                    "labels down agree",
+                    Severity.WARN,
+                    "The label is not that of the first list.",
+                    other.corner[place],
+                    other.table.origin.pick(wrong),
+                    filtered(text_column(others), wrong),
+                    text_column(told),
+                )
+            )
+    for a, b in zip(first.across, other.across, strict=True):
+        if loose(a) != loose(b):
+            findings.append(
+                Finding(
+                    "labels across agree",
+                    Severity.WARN,
+                    f"The heading '{b}' stands where {first.name} has '{a}'.",
+                    b,
+                    other.table.origin.pick(slice(0, 1)),
+                    text_column([b] * min(1, len(other.table))),
+                )
+            )
+    return findings
+
+
+def _sorted(terms: RollupTerms, sides: Sides) -> Sides:
+    """Put labels in order, where that is asked."""
+    down, across, rows, columns = sides
+    if terms.order in ("sorted", "sorted-down"):
+        places = sorted_places([(*_ranks(column), False) for column in down])
+        back = _inverse(places)
+        down = [taken(column, places) for column in down]
+        rows = [back[each] for each in rows]
+    if terms.order in ("sorted", "sorted-across"):
+        places = sorted_places([(*_ranks(text_column(across)), False)])
+        back = _inverse(places)
+        across = [across[place] for place in places.tolist()]
+        columns = [back[each] for each in columns]
+    return Sides(down, across, rows, columns)
+
+
+def _ranks(labels: Column) -> tuple[Indices, Mask]:
+    """Rank labels as what they are: numbers, dates, or texts with numbers in them."""
+    n = len(labels)
+    if not n:
+        return np.zeros(0, np.int64), np.zeros(0, np.bool_)
+    listed = Table(("label",), (labels,), Origin.counted(0, 1, n))
+    ranked: Ordering | None
+    try:
+        _, ranked = ordering(listed, Key("label", None, False), {}, "order")
+    except BadTerms:
+        ranked = None
+    if ranked is None or ranked.way == "text" or ranked.last.any():
+        return code_ranks(labels), np.zeros(n, np.bool_)
+    return ranked.ranks, ranked.last
+
+
+def _inverse(places: Indices) -> Indices:
+    back = np.empty(len(places), np.int64)
+    back[places] = np.arange(len(places))
+    return back
+
+
+def _cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> Cube:
+    """Bring all numbers together, list by list."""
+    shape = len(sides.down[0]), len(sides.across), len(brought)
+    cells = shape[0] * shape[1] * (shape[2] if terms.detail != "none" else 1)
+    if cells > _MOST_CELLS:
+        raise BadTerms(
+            f"the result would have {shape[0]} × {shape[1]} cells.",
+            "Name label fields with fewer values.",
+            term="down",
+        )
+    values: list[Amounts] = []
+    parts: list[tuple[Indices, Indices, Indices]] = []
+    for source, each in enumerate(brought):
+        rows = sides.rows[source][each.down]
+        for numbers in each.numbers:
+            mine = numbers.is_filled if terms.figure == "count" else numbers.is_number
+            place = (rows, sides.columns[source][numbers.across])
+            amounts = numbers.amounts
+            if not mine.all():
+                at = np.flatnonzero(mine)
+                amounts = amounts._replace(values=amounts.values.take(at))
+                place = (place[0].take(at), place[1].take(at))
+            values.append(amounts)
+            parts.append((*place, np.full(len(place[0]), source, np.int64)))
+    scale = max((each.scale for each in values), default=0)
+    whole = [at_scale(each, scale).values for each in values]
+    row, column, where = (
+        _end_to_end([part[place] for part in parts]) for place in range(3)
+    )
+    return Cube(Amounts(_end_to_end(whole), scale), row, column, where, shape)
+
+
+def _end_to_end(parts: Sequence[Integers]) -> Integers:
+    if len(parts) == 1:
+        return parts[0]
+    return np.concatenate(parts) if parts else np.zeros(0, np.int64)
+
+
+def _some(amounts: Amounts, mask: Mask) -> Amounts:
+    return amounts._replace(values=amounts.values[mask])
+
+
+def _figures(figure: str, values: Amounts, codes: Indices, size: int) -> Figures:
+    """Work out the figure of each group, exactly."""
+    counts = group_counts(codes, size)
+    there = counts > 0
+    if figure == "count":
+        return Figures(Amounts(counts, 0), there)
+    if figure in ("sum", "mean"):
+        sums = group_sums(values, codes, size)
+        if figure == "mean":
+            sums = sums._replace(divisor=np.maximum(counts, 1))
+        return Figures(sums, there)
+    if figure in ("least", "greatest"):
+        most = group_extremes(values, codes, size, greatest=figure == "greatest")
+        return Figures(most, there)
+    ends = group_ends(codes, size, last=figure == "last")
+    found: Integers = np.zeros(size, values.values.dtype)
+    found[there] = values.values[ends[there]]
+    return Figures(Amounts(found, values.scale), there)
+
+
+class _Grid:
+    """Figures of a cube as columns of text, with totals where asked."""
+
+    def __init__(self, terms: RollupTerms, cube: Cube, scales: Sequence[int]) -> None:
+        self._terms = terms
+        self._cube = cube
+        rows, columns, sources = cube.shape
+        self.below = terms.totals in ("below", "both")
+        self.beside = terms.totals in ("beside", "both")
+        self.rows = rows + self.below
+        self.columns = columns + self.beside
+        self.sources = sources
+        self._scales = scales
+        # With one scale all columns are written at once.
+        self._is_even = len(set(scales[: self.columns])) == 1
+
+    def of(self, source: int | None = None) -> Figures:
+        """Return the figures of all lists or of one, column by column."""
+        cube = self._cube
+        values, row, column = cube.values, cube.row, cube.column
+        if source is not None:
+            mine = cube.source == source
+            values, row, column = _some(values, mine), row[mine], column[mine]
+        rows, columns = cube.shape[:2]
+        parts = [(row, column)]
+        if self.below:
+            parts.append((np.full(len(row), rows), column))
+        if self.beside:
+            parts += [(each, np.full(len(row), columns)) for each, _ in list(parts)]
+        codes = np.concatenate([c * self.rows + r for r, c in parts])
+        if len(parts) > 1:
+            values = values._replace(values=np.tile(values.values, len(parts)))
+        return _figures(self._terms.figure, values, codes, self.rows * self.columns)
+
+    def texts(self, figures: Figures) -> list[Column]:
+        """Return all columns as text."""
+        zero = self._terms.missing == "zero"
+        if self._is_even:
+            whole = self._text(figures, 0, zero)
+            return [whole.slice(place * self.rows, self.rows) for place in self._all]
+        return [
+            self._text(
+                figures.part(place * self.rows, (place + 1) * self.rows), place, zero
+            )
+            for place in self._all
+        ]
+
+    @property
+    def _all(self) -> range:
+        return range(self.columns)
+
+    def changes(self, before: Figures, after: Figures, place: int) -> Column:
+        """Return how much one column changed, blank where a figure is missing."""
+        a, b = (
+            each.part(place * self.rows, (place + 1) * self.rows)
+            for each in (before, after)
+        )
+        there = a.there & b.there
+        if self._terms.missing == "zero":
+            there = np.ones(len(there), np.bool_)
+        change = Figures(subtracted(b.amounts, a.amounts), there)
+        return self._text(change, place, zero=False)
+
+    def _text(self, part: Figures, place: int, zero: bool) -> Column:
+        digits = self._scales[place]
+        if part.amounts.divisor is None and part.amounts.scale > digits:
+            # The scale is that of the longest decimal anywhere.
+            part = part._replace(amounts=_shortened(part.amounts, digits))
+        column, _ = to_column(
+            part.amounts, digits if self._terms.figure != "mean" else None
+        )
+        if zero or part.there.all():
+            return column
+        blank = ~part.there
+        return with_cells(column, blank, constant_column("", int(blank.sum())))
+
+
+def _shortened(amounts: Amounts, scale: int) -> Amounts:
+    """Return numbers at a lower scale that holds them exactly."""
+    unit = 10 ** (amounts.scale - scale)
+    values = amounts.values
+    if not (values % unit == 0).all():
+        return amounts
+    return Amounts(values // unit, scale)
+
+
+def _scales(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> list[int]:
+    """Return for each column, and one of totals, how many decimals its numbers have."""
+    found = np.zeros(len(sides.across), np.int64)
+    for each, columns in zip(brought, sides.columns, strict=True):
+        for numbers in each.numbers:
+            if terms.figure != "count":
+                places = columns[np.unique(numbers.across)]
+                found[places] = np.maximum(found[places], numbers.amounts.scale)
+    return [*found.tolist(), int(found.max(initial=0))]
+
+
+def _laid_out(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> tuple[tuple[str, ...], tuple[Column, ...], Indices]:
+    """Return headings and columns, and which of the columns hold the base figures."""
+    grid = _Grid(terms, cube, _scales(terms, brought, sides))
+    names = [each.name for each in brought]
+    labels = list(sides.down)
+    if grid.below:
+        ends = [TOTAL, *([""] * (len(labels) - 1))]
+        labels = [
+            concat_columns([each, text_column([end])])
+            for each, end in zip(labels, ends, strict=True)
+        ]
+    headings = _corners(terms, brought)
+    across = [*sides.across, *([TOTAL] if grid.beside else [])]
+    whole = grid.of()
+    sources = (
+        [grid.of(number) for number in range(len(brought))]
+        if terms.detail != "none"
+        else []
+    )
+    whole_texts = grid.texts(whole)
+    source_texts = [grid.texts(each) for each in sources]
+    columns = list(labels)
+    base: list[int] = []
+    if terms.detail == "beneath":
+        rows = _row_order(terms, brought, sides, cube)
+        kinds = _kinds(terms, brought, sides, cube)
+        told = ["", *(text for name in names for text in (name, f"change to {name}"))]
+        columns = [taken(each, rows) for each in labels]
+        headings.append(free_heading("source", headings))
+        columns.append(spread_column(told, kinds))
+        at = kinds * grid.rows + rows
+        for place, name in enumerate(across):
+            blocks = [whole_texts[place]]
+            for number, each in enumerate(sources):
+                blocks.append(source_texts[number][place])
+                before = sources[max(0, number - 1)]
+                blocks.append(
+                    grid.changes(before, each, place)
+                    if terms.change
+                    else constant_column("", grid.rows)
+                )
+            base.append(len(columns)) if place < len(sides.across) else None
+            headings.append(name)
+            columns.append(taken(concat_columns(blocks), at))
+        return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
+    for place, name in enumerate(across):
+        base.append(len(columns)) if place < len(sides.across) else None
+        headings.append(name)
+        columns.append(whole_texts[place])
+        for number, each in enumerate(sources):
+            headings.append(f"{name} {names[number]}")
+            columns.append(source_texts[number][place])
+            if terms.change and number:
+                headings.append(f"{name} change to {names[number]}")
+                columns.append(grid.changes(sources[number - 1], each, place))
+    return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
+
+
+def _corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
+    """Return the headings of the label fields: every corner has a name."""
+    found = list(brought[0].corner)
+    for place, heading in enumerate(found):
+        if terms.down and place < len(terms.down):
+            found[place] = terms.down[place]
+        elif MADE_HEADING.fullmatch(heading):
+            others = [
+                each.corner[place]
+                for each in brought[1:]
+                if not MADE_HEADING.fullmatch(each.corner[place])
+            ]
+            found[place] = others[0] if others else "label"
+    if terms.corner is not None:
+        found[0] = terms.corner
+    return found
+
+
+def _row_order(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> Indices:
+    """Return the row of each record of the result."""
+    rows = cube.shape[0] + (terms.totals in ("below", "both"))
+    if terms.detail != "beneath":
+        return np.arange(rows)
+    return _detail(terms, brought, sides, rows)[0]
+
+
+def _kinds(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> Indices:
+    """Return what each record is: 0 for all, 2 s + 1 for list s, 2 s + 2 its change."""
+    rows = cube.shape[0] + (terms.totals in ("below", "both"))
+    return _detail(terms, brought, sides, rows)[1]
+
+
+def _detail(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, rows: int
+) -> tuple[Indices, Indices]:
+    """Return row and kind of each record, where each list's part stands beneath."""
+    has = np.zeros((len(brought), rows), np.bool_)
+    for number, places in enumerate(sides.rows):
+        has[number, places] = True
+        # A row of totals has a part of every list.
+        has[number, len(sides.down[0]) :] = True
+    found = [(np.arange(rows), np.zeros(rows, np.int64))]
+    for number in range(len(brought)):
+        mine = np.flatnonzero(has[number])
+        found.append((mine, np.full(len(mine), 2 * number + 1)))
+        if terms.change and number:
+            both = np.flatnonzero(has[number] & has[number - 1])
+            found.append((both, np.full(len(both), 2 * number + 2)))
+    row = np.concatenate([each for each, _ in found])
+    kind = np.concatenate([each for _, each in found])
+    order = np.lexsort((kind, row))
+    return row[order], kind[order]
+
+
+def _origins(brought: Sequence[Brought], sides: Sides) -> Origin:
+    """Return for each row, and for totals, the first record that has its label."""
+    whole = Origin.concat([each.table.origin for each in brought])
+    rows = np.concatenate(
+        [places[each.down] for each, places in zip(brought, sides.rows, strict=True)]
+    )
+    if not len(rows):
+        return Origin.counted(0, 1, len(sides.down[0]) + 1)
+    first = group_ends(rows, len(sides.down[0]), last=False)
+    return whole.pick(np.append(first, 0))
+
+
+def _without_idle_label(table: Table, labels: int) -> Table:
+    """Leave out records without a label that no list has a figure for."""
+    mask = np.array(table.column(table.headings[0]).to_pylist(), object) == NO_LABEL
+    if not mask.any():
+        return table
+    records = table.records()
+    for place in np.flatnonzero(mask).tolist():
+        cells = records[place][labels:]
+        mask[place] = all(cell in ("", "0") for cell in cells)
+    return table.filter(~mask.astype(np.bool_)) if mask.any() else table
+
+
+def _source_sum(each: Brought) -> tuple[int, int]:
+    """Return the exact sum of all numbers of a list, and its scale."""
+    scale = max((numbers.amounts.scale for numbers in each.numbers), default=0)
+    total = sum(
+        total_of(_some(numbers.amounts, numbers.is_number))
+        * 10 ** (scale - numbers.amounts.scale)
+        for numbers in each.numbers
+    )
+    return total, scale
+
+
+def _sum_notes(
+    brought: Sequence[Brought], sums: Sequence[tuple[int, int]]
+) -> list[Note]:
+    scale = max(each for _, each in sums)
+    total = sum(value * 10 ** (scale - mine) for value, mine in sums)
+    parts = " + ".join(
+        f"{each.name} {decimal_text(value, mine)}"
+        for each, (value, mine) in zip(brought[:8], sums[:8], strict=True)
+    )
+    more = f" + {len(brought) - 8} more" if len(brought) > 8 else ""
+    if len(brought) == 1:
+        return [Note(f"All figures add up to {decimal_text(total, scale)}.")]
+    return [Note(f"{parts}{more} = {decimal_text(total, scale)}, as in the result.")]
+
+
+def _checked(
+    terms: RollupTerms,
+    brought: Sequence[Brought],
+    sides: Sides,
+    result: Table,
+    base: Indices,
+    sums: Sequence[tuple[int, int]],
+) -> dict[str, tuple[int, int]]:
+    """
+    Check that the result holds what the lists brought, read anew from its cells.
+
+    Returns
+    -------
+    dict
+        By the heading of the lists' field, its sum in the result and the scale.
+    """
+    labels = len(sides.down)
+    wanted = np.ones(len(result), np.bool_)
+    if terms.detail == "beneath":
+        there = result.column(result.headings[labels]).to_pylist()
+        wanted &= np.array([text == "" for text in there], np.bool_)
+    if terms.totals in ("below", "both") and len(result):
+        at = np.flatnonzero(wanted)[-1]
+        wanted[at] = False
+    cells = concat_columns(
+        [filtered(result.column(result.headings[at]), wanted) for at in base.tolist()]
+        or [text_column(())]
+    )
+    amounts, _ = read_amounts(joined(cells))
+    parts = amounts.values.reshape(len(base), int(np.count_nonzero(wanted)))
+    per_column = [
+        (total_of(amounts._replace(values=part)), amounts.scale) for part in parts
+    ]
+    scale = max((each for _, each in (*per_column, *sums)), default=0)
+    mine = sum(value * 10 ** (scale - each) for value, each in per_column)
+    theirs = sum(value * 10 ** (scale - each) for value, each in sums)
+    if mine != theirs:
+        raise OutOfBalance(
+            f"the lists add up to {decimal_text(theirs, scale)}, and the result to "
+            f"{decimal_text(mine, scale)}. Nothing was written.",
+            "This is a fault of the program and not of the lists: please report it.",
+        )
+    return _carried(brought, sides, per_column, scale)
+
+
+def _carried(
+    brought: Sequence[Brought],
+    sides: Sides,
+    per_column: Sequence[tuple[int, int]],
+    scale: int,
+) -> dict[str, tuple[int, int]]:
+    """Return the sum in the result of each field that columns belong to alone."""
+    owners: list[set[str]] = [set() for _ in sides.across]
+    for each, columns in zip(brought, sides.columns, strict=True):
+        for numbers in each.numbers:
+            for place in np.unique(columns[numbers.across]).tolist():
+                owners[place].add(numbers.heading)
+    carried: dict[str, tuple[int, int]] = {}
+    for owner, (value, mine) in zip(owners, per_column, strict=True):
+        if len(owner) == 1:
+            (heading,) = owner
+            before = carried.get(heading, (0, scale))[0]
+            carried[heading] = (before + value * 10 ** (scale - mine), scale)
+    shared = {heading for owner in owners if len(owner) > 1 for heading in owner}
+    return {key: value for key, value in carried.items() if key not in shared}
