@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import csv
 import os
+import select
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
+from collections.abc import Sequence
 from pathlib import Path
 
 from gruff_ledger.lists.reading import Reading, ReadingTerms
@@ -73,6 +76,40 @@ class FolderTest(unittest.TestCase):
             self.assertEqual(done.returncode, status, told)
         self.assertNotIn("Traceback", told)
         return done
+
+    def on_terminal(
+        self, arguments: Sequence[str], keys: Sequence[str], prompt: str
+    ) -> str:
+        """
+        Run the program on a pseudo-terminal, and return what it showed.
+
+        A key is pressed each time it is silent after having shown the prompt.
+        """
+        import pty
+
+        parent, child = pty.fork()
+        if parent == 0:
+            os.chdir(self.folder)
+            program = str(PROGRAM)
+            os.execv(program, [program, *arguments])
+        shown = b""
+        waiting = list(keys)
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            if not select.select([child], [], [], 0.5)[0]:
+                if waiting and prompt.encode() in shown:
+                    os.write(child, waiting.pop(0).encode())
+                continue
+            try:
+                part = os.read(child, 1 << 16)
+            except OSError:
+                break
+            if not part:
+                break
+            shown += part
+        os.waitpid(parent, 0)
+        os.close(child)
+        return shown.decode("utf-8", "replace")
 
     def problem(self, *arguments: str, stdin: bytes = b"") -> str:
         """Run the program where it must refuse; return its one paragraph."""

@@ -2,10 +2,7 @@
 
 import io
 import json
-import os
-import select
 import sys
-import time
 import unittest
 
 import openpyxl
@@ -14,7 +11,7 @@ from gruff_ledger.cli.review import Session, question_view
 from gruff_ledger.work.answers import decision_on
 from gruff_ledger.work.decisions import Decision, written_decisions
 from gruff_ledger.work.duplicates import DuplicatesTerms, perform
-from tests.support import PROGRAM, FolderTest, table
+from tests.support import FolderTest, table
 
 LIST = "Boat,Berth,Phone\nTern,1,555\nTern,2,556\nAuk,4,777\nAuk,5,\nGull,6,\n"
 DOCKET = """docket = 1
@@ -102,32 +99,9 @@ class ListTest(FolderTest):
 
     def typed(self, *keys: str) -> str:
         """Run review on a terminal, press keys, and return what it showed."""
-        import pty
-
-        parent, child = pty.fork()
-        if parent == 0:
-            os.chdir(self.folder)
-            program = str(PROGRAM)
-            os.execv(program, [program, "review", "a.csv", *self.OPTIONS])
-        shown = b""
-        waiting = list(keys)
-        until = time.monotonic() + 60
-        while time.monotonic() < until:
-            if not select.select([child], [], [], 0.5)[0]:
-                # The program waits for a key once it is silent.
-                if waiting and b"answers are kept at once" in shown:
-                    os.write(child, waiting.pop(0).encode())
-                continue
-            try:
-                part = os.read(child, 1 << 16)
-            except OSError:
-                break
-            if not part:
-                break
-            shown += part
-        os.waitpid(parent, 0)
-        os.close(child)
-        return shown.decode("utf-8", "replace")
+        return self.on_terminal(
+            ("review", "a.csv", *self.OPTIONS), keys, "answers are kept at once"
+        )
 
 
 class SessionTest(unittest.TestCase):

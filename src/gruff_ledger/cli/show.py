@@ -158,12 +158,24 @@ def show_verb(
 
         console = screen(sys.stdout)
         console.print(survey_view(run, console.width))
+    elif run.result is not None and verb == "card" and _is_card(run, writing):
+        from gruff_ledger.cli.card import card_view
+
+        console = screen(sys.stdout)
+        console.print(card_view(run.result, console.width))
     elif run.result is not None:
         _show_result(run, writing, 0 if as_json else len(summary))
     if run.result is not None and summary and sys.stdout.isatty():
         click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
+
+
+def _is_card(run: Run, writing: WritingTerms) -> bool:
+    """Tell whether the result is laid out down, to be read on a terminal."""
+    assert run.result is not None
+    is_down = run.result.headings[0] == "field"
+    return is_down and sys.stdout.isatty() and writing == WritingTerms()
 
 
 def _remarks(run: Run, verb: str) -> Iterator[str]:

@@ -181,6 +181,11 @@ def _run_verb(
     **given: Any,
 ) -> int:
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
+    if verb.name == "card":
+        from gruff_ledger.cli.card import can_choose, chosen_values
+
+        if can_choose(given) and isinstance(addresses, str):
+            given["value"] = chosen_values((addresses,), given)
     if verb.writes_itself:
         given["to"] = to
     job = job_of_verb(

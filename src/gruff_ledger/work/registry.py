@@ -204,6 +204,11 @@ VERBS = {
             ),
         ),
         Verb(
+            "card",
+            "Show one record by its key, down or across.",
+            sums_up=True,
+        ),
+        Verb(
             "rollup",
             "Add grids and long lists up into one table, label by label.",
             several=True,
