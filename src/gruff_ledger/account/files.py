@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from gruff_ledger.account.control import STEP_SUMS, Step, decimal_words
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import SetAside
@@ -197,6 +198,7 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
             }
             for out in account.outs
         ],
+        **({"control": _control_facts(account)} if account.control else {}),
         "findings": _findings_by_rule(account),
         "notes": [
             {"note": note.what, "remedy": note.remedy.replace("`", "")}
@@ -238,6 +240,36 @@ def _line_facts(line: Line) -> dict[str, Any]:
         "cells_changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
     }
+
+
+def _control_facts(account: Account) -> list[dict[str, Any]]:
+    """Return the control totals; sums are texts, so that no program rounds them."""
+    return [
+        {
+            "field": chain.field,
+            "sources": [_step_facts(step) for step in chain.sources],
+            "entries": [_step_facts(step) for step in chain.entries],
+            "outs": [_step_facts(step) for step in chain.outs],
+            "used_again": decimal_words(chain.used_again),
+            "at_end": decimal_words(chain.at_end),
+            "closes": chain.closes,
+        }
+        for chain in account.control
+    ]
+
+
+def _step_facts(step: Step) -> dict[str, Any]:
+    sums = {
+        name: decimal_words(getattr(step, name))
+        for name in STEP_SUMS
+        if getattr(step, name) or name in ("came_in", "out")
+    }
+    facts: dict[str, Any] = {"at": step.label, **sums}
+    if step.no_numbers:
+        facts["cells_no_numbers"] = step.no_numbers
+    if step.difference:
+        facts["difference"] = decimal_words(step.difference)
+    return facts
 
 
 def _known(value: Any) -> Any:

@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.account.control import Chain
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import OutOfBalance
 
@@ -158,6 +159,8 @@ class Account(msgspec.Struct):
     beside : dict
         How many records there are in lists that entries made beside their results and
         that are needed, by name. They are made anew: no record went there.
+    control : list of Chain
+        The control totals that were asked for.
     """
 
     title: str
@@ -169,6 +172,7 @@ class Account(msgspec.Struct):
     uses: Counter[str] = msgspec.field(default_factory=Counter)
     references: frozenset[str] = frozenset()
     beside: dict[str, int] = msgspec.field(default_factory=dict)
+    control: list[Chain] = msgspec.field(default_factory=list)
 
     @property
     def source_names(self) -> tuple[str, ...]:
@@ -187,6 +191,10 @@ class Account(msgspec.Struct):
     def stops(self) -> int:
         """Return how many findings have the severity stop."""
         return sum(line.findings_of(Severity.STOP) for line in self.lines())
+
+    def totals_differ(self) -> bool:
+        """Tell whether a control total differs from what is explained."""
+        return not all(chain.closes for chain in self.control)
 
     def strike_balance(self) -> Balance:
         """

@@ -56,7 +56,7 @@ def run_docket(
     if not quiet:
         shown = None if is_demo else job.ledger
         show_account(done, as_json=as_json, ledger=shown)
-    return 1 if done.account.stops() else 0
+    return 1 if done.account.stops() or done.account.totals_differ() else 0
 
 
 def _ask(name: str, question: AskTerms) -> str:

@@ -230,6 +230,7 @@ def _ending_lines(
         yield from paragraph(f"{out.address}: {counted(out.records, 'record')}.", "")
     if ledger is not None:
         yield from paragraph(f"{ledger}: the ledger.", "")
+    yield from _control_lines(account, sys.stderr)
     yield from paragraph(balance_words(balance), "")
 
 
@@ -279,6 +280,24 @@ def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list
     return lines + list(note_lines(account.notes, names, in_docket=in_docket))
 
 
+def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
+    """Yield the control totals, each as a chain of sums, and what differs."""
+    if not account.control:
+        return
+    from gruff_ledger.cli.tables import control_view, control_words
+
+    console = screen(stream)
+    for chain in account.control:
+        if not (chain.sources or chain.entries):
+            continue
+        with console.capture() as captured:
+            console.print(control_view(chain))
+        yield from captured.get().rstrip("\n").split("\n")
+        for mark, text in control_words(chain):
+            yield from paragraph(text, mark)
+        yield ""
+
+
 def _are_many_notes(findings: Sequence[Finding]) -> bool:
     """Tell whether there is much that needs no look at each."""
     return len(findings) >= _TABLED_FINDINGS and all(
@@ -319,6 +338,8 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
     screen(sys.stdout).print(account_view(account, run.balance))
     lines = _remark_lines(account, sys.stdout, in_docket=True)
     for text in [*lines, ""] if lines else []:
+        click.echo(text)
+    for text in _control_lines(account, sys.stdout):
         click.echo(text)
     if ledger is not None:
         click.echo(visible(f"The ledger is in {ledger}."))

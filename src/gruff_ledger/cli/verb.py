@@ -31,6 +31,7 @@ from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetching import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import Verb
 
@@ -82,6 +83,12 @@ def output_options() -> list[click.Option]:
             type=path,
             metavar="PATH",
             help="Write the records set aside here, each with its reason.",
+        ),
+        click.Option(
+            ["--control"],
+            multiple=True,
+            metavar="FIELD, …",
+            help="Carry the exact sums of these fields from the lists to the result.",
         ),
         *ledger_options(),
     ]
@@ -178,6 +185,7 @@ def _run_verb(
     as_json: bool,
     quiet: bool,
     to: Path | str | None = None,
+    control: tuple[str, ...] = (),
     **given: Any,
 ) -> int:
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
@@ -196,6 +204,7 @@ def _run_verb(
         aside=aside,
         ledger=ledger,
         writing=writing,
+        control=[name for each in control for name in parse_names(each)],
     )
     with Progress(wanted=not quiet) as progress:
         done = run(
@@ -207,7 +216,7 @@ def _run_verb(
             on_read=progress.on_read,
         )
     show_verb(done, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
-    return 1 if done.account.stops() else 0
+    return 1 if done.account.stops() or done.account.totals_differ() else 0
 
 
 def job_of_verb(
@@ -219,6 +228,7 @@ def job_of_verb(
     aside: Path | None = None,
     ledger: Path | None = None,
     writing: WritingTerms = WritingTerms(),  # noqa: B008  (immutable)
+    control: Sequence[str] = (),
 ) -> Job:
     """
     Make the job of a command.
@@ -232,6 +242,8 @@ def job_of_verb(
         The options of the verb, of reading and of fetching, as Click gives them.
     to, aside, ledger : Path, optional
     writing : WritingTerms
+    control : sequence of str
+        Fields whose sums are carried through the work.
     """
     terms = terms_from(verb.terms, given)
     pinned = terms_from(ReadingTerms, given)
@@ -284,6 +296,7 @@ def job_of_verb(
         ledger=ledger,
         aside=aside,
         fetch=terms_from(FetchTerms, given),
+        control=tuple(control),
     )
 
 

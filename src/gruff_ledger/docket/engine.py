@@ -16,6 +16,7 @@ from typing import Any, BinaryIO
 import msgspec
 
 from gruff_ledger.account.balance import check_balance
+from gruff_ledger.account.control import Control
 from gruff_ledger.account.files import (
     ACCOUNT_FILE,
     account_facts,
@@ -120,7 +121,8 @@ def run(
             if any(entry.verb.sums_up for entry in job.entries):
                 give_back_memory_at_once()
             hashed = hash_sources or job.ledger is not None
-            tables = _read_all(sources, account, on_step, hashed=hashed)
+            control = Control(job.control)
+            tables = _read_all(sources, account, on_step, control, hashed=hashed)
             used = _uses(job)
             account.uses = Counter(
                 name for entry in job.entries for name in entry.lists
@@ -130,11 +132,12 @@ def run(
             beside: Mapping[str, Callable[[], Table]] = {}
             for entry in job.entries:
                 on_step(f"{entry.number} {entry.verb.name}")
-                outcome = _perform(entry, tables, used, account, job.docket)
+                outcome = _perform(entry, tables, used, account, control, job.docket)
                 measured, detail = outcome.measured, outcome.detail
                 beside = outcome.beside
                 details += [(each, detail) for each in entry.further]
             balance = account.strike_balance()
+            _close_control(job, control, account, tables)
             on_step("writing")
             _write(job, formats, tables, account, balance, outputs)
             for further, facts in details:
@@ -217,6 +220,7 @@ def _read_all(
     sources: Mapping[str, Source],
     account: Account,
     on_step: Callable[[str], None],
+    control: Control,
     *,
     hashed: bool,
 ) -> dict[str, Table]:
@@ -232,6 +236,7 @@ def _read_all(
         )
         account.sources.append(_source_line(name, reading))
         tables[name] = reading.table
+        control.source(name, reading.table, reading.aside)
     return tables
 
 
@@ -275,6 +280,7 @@ def _perform(
     tables: dict[str, Table],
     used: Counter[str],
     account: Account,
+    control: Control,
     docket: str | None,
 ) -> Outcome:
     given = [tables[name].renamed(name) for name in entry.lists]
@@ -310,6 +316,8 @@ def _perform(
             facts,
         )
     )
+    label = f"{entry.number} {entry.verb.name}"
+    control.entry(label, entry.result, entry.lists, given, outcome)
     tables[entry.result] = outcome.table
     for each in entry.verb.beside:
         name = beside_name(entry.result, each.key)
@@ -326,6 +334,27 @@ def _perform(
             tables[name] = outcome.beside[each.key]()
             account.beside[name] = len(tables[name])
     return outcome
+
+
+def _close_control(
+    job: Job, control: Control, account: Account, tables: Mapping[str, Table]
+) -> None:
+    """Strike the control totals; a field that no list has is said."""
+    if not job.control:
+        return
+    for out in job.outs:
+        control.out(out.address, out.list_name, tables[out.list_name])
+    control.close(account.uses, account.references)
+    account.control = control.chains
+    for chain in control.chains:
+        if not (chain.sources or chain.entries):
+            account.notes.append(
+                Note(
+                    f"No list has a field '{chain.field}' for a control total.",
+                    "Correct it in `control`.",
+                    warning=True,
+                )
+            )
 
 
 def _hashes(entry: Entry) -> dict[str, str | None]:

@@ -108,6 +108,8 @@ class Job(msgspec.Struct, frozen=True):
     aside : Path, optional
         A file for the records set aside.
     fetch : FetchTerms
+    control : tuple of str
+        Fields whose exact sums are carried through the work.
     """
 
     title: str
@@ -119,6 +121,7 @@ class Job(msgspec.Struct, frozen=True):
     aside: Path | None = None
     docket: str | None = None
     fetch: FetchTerms = FetchTerms()
+    control: tuple[str, ...] = ()
 
 
 def beside_name(result: str, key: str) -> str:

@@ -44,6 +44,13 @@ class DocketTerms(Terms, frozen=True, kw_only=True):
     ledger: Annotated[
         str, Meta(description="The folder, below the docket's own, for the ledger.")
     ] = "ledger"
+    control: Annotated[
+        tuple[str, ...],
+        Meta(
+            description="Fields whose exact sums are carried from the sources to the "
+            "outputs, with what each entry took out."
+        ),
+    ] = ()
     kept: Annotated[
         str,
         Meta(
@@ -241,6 +248,7 @@ def load_docket(
         ledger=ledger,
         docket=str(path),
         fetch=fetching,
+        control=own.control,
     )
 
 

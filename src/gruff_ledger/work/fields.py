@@ -107,7 +107,7 @@ def perform(
             )
     held = dict(zip(table.headings, table.held, strict=True))
     result = table.with_fields(headings, [held[heading] for heading in order])
-    return Outcome(result, notes=(*notes, *more))
+    return Outcome(result, notes=(*notes, *more), renamed=(renamed,))
 
 
 def _named(terms: FieldsTerms) -> Iterator[tuple[str, str]]:

@@ -203,6 +203,9 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     if terms.figure == "sum":
         sums = [_source_sum(each) for each in brought]
         carried = _checked(terms, brought, sides, result, is_base, sums)
+        if terms.form:
+            # In another form numbers are others than a control total reads.
+            carried = {}
         notes += _sum_notes(brought, sums)
     many = f"{len(sides.down[0])} labels down, {len(sides.across)} across"
     notes.insert(
@@ -216,6 +219,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         notes=tuple(notes),
         summed=sum(map(len, tables)) - aside,
         carried=carried,
+        renamed=(terms.aliases,) * len(tables),
         detail=Charted(cube, sides, tuple(each.name for each in brought), terms),
     )
 

@@ -1,0 +1,373 @@
+"""Control totals: the exact sum of a field, carried from the sources to the outputs.
+
+Each entry states what it took out of the sum or put into it: records set aside or
+folded into others, records made, cells changed. What is left must be what its result
+holds; a difference that it does not explain is named.
+
+Numbers are read in the plain form; other cells are counted and are in no sum.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from fractions import Fraction
+
+import msgspec
+import numpy as np
+
+from gruff_ledger.cells.amounts import read_amounts
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.match import loose
+from gruff_ledger.cells.sums import total_of
+from gruff_ledger.outcome import Change, Outcome, SetAside
+from gruff_ledger.table import Column, Indices, Origin, Table, filtered
+
+_NOTHING = Fraction(0)
+
+# The sums of a step, in the order in which they are told.
+STEP_SUMS = (
+    "came_in",
+    "begun",
+    "made",
+    "changed",
+    "aside",
+    "folded",
+    "summed",
+    "left",
+    "out",
+)
+
+
+class Step(msgspec.Struct, frozen=True):
+    """
+    What happened to the sum of one field at one place.
+
+    Attributes
+    ----------
+    label : str
+        ``north`` for a source, ``2 duplicates`` for an entry, the address of an out.
+    came_in : Fraction
+        In a source, or in the lists that an entry was given.
+    begun : Fraction
+        Where a field of that heading is new.
+    made, changed : Fraction
+        In records that were made of others; by cells that were changed.
+    aside, folded : Fraction
+        In records set aside, and in those of them that another stands for.
+    summed : Fraction
+        Of records that went into figures which do not hold the sum.
+    left : Fraction
+        Where the field was taken out.
+    out : Fraction
+        In what came of it.
+    no_numbers : int
+        Filled cells of a source that are no plain numbers.
+    """
+
+    label: str
+    came_in: Fraction = _NOTHING
+    begun: Fraction = _NOTHING
+    made: Fraction = _NOTHING
+    changed: Fraction = _NOTHING
+    aside: Fraction = _NOTHING
+    folded: Fraction = _NOTHING
+    summed: Fraction = _NOTHING
+    left: Fraction = _NOTHING
+    out: Fraction = _NOTHING
+    no_numbers: int = 0
+
+    @property
+    def difference(self) -> Fraction:
+        """What is there and not explained."""
+        went = self.aside + self.folded + self.summed + self.left
+        return self.out - (self.came_in + self.begun + self.made + self.changed - went)
+
+
+class Chain(msgspec.Struct):
+    """The sums of one field, from the sources to the outputs."""
+
+    field: str
+    sources: list[Step] = msgspec.field(default_factory=list)
+    entries: list[Step] = msgspec.field(default_factory=list)
+    outs: list[Step] = msgspec.field(default_factory=list)
+    used_again: Fraction = _NOTHING
+    at_end: Fraction = _NOTHING
+
+    @property
+    def differing(self) -> list[Step]:
+        """The steps that do not explain what they hold."""
+        steps = (*self.sources, *self.entries, *self.outs)
+        return [step for step in steps if step.difference]
+
+    @property
+    def closes(self) -> bool:
+        """Whether what is in the sources is what is at the end, as explained."""
+        lines = (*self.sources, *self.entries)
+        into = sum((step.begun + step.made + step.changed for step in lines), _NOTHING)
+        out = sum(
+            (step.aside + step.folded + step.summed + step.left for step in lines),
+            _NOTHING,
+        )
+        came = sum((step.came_in for step in self.sources), _NOTHING)
+        closed = came + self.used_again + into == out + self.at_end
+        return closed and not self.differing
+
+
+class Control:
+    """
+    Carries control totals through a run.
+
+    Parameters
+    ----------
+    fields : sequence of str
+        As the person names them.
+    """
+
+    def __init__(self, fields: Sequence[str]) -> None:
+        self.chains = [Chain(field) for field in fields]
+        # By list and field: the heading that has it there, and its sum.
+        self._there: dict[tuple[str, str], tuple[str, Fraction]] = {}
+
+    def source(self, name: str, table: Table, aside: Sequence[SetAside]) -> None:
+        """Take note of a list that was read."""
+        for chain in self.chains:
+            heading = heading_of(table, chain.field)
+            if heading is None:
+                continue
+            column = table.column(heading)
+            out = sum_of(column)
+            self._there[name, chain.field] = (heading, out)
+            gone, folded = _aside(aside, (heading,))
+            chain.sources.append(
+                Step(
+                    name,
+                    came_in=out + gone + folded,
+                    aside=gone,
+                    folded=folded,
+                    out=out,
+                    no_numbers=_no_numbers(column),
+                )
+            )
+
+    def entry(
+        self,
+        label: str,
+        result: str,
+        lists: Sequence[str],
+        given: Sequence[Table],
+        outcome: Outcome,
+    ) -> None:
+        """Take note of what an entry did."""
+        for chain in self.chains:
+            step = self._entry_step(chain.field, label, lists, given, outcome)
+            if step is None:
+                continue
+            heading, done = step
+            chain.entries.append(done)
+            if heading is None:
+                # Figures are no records: what they hold is followed no further.
+                chain.at_end += done.out
+            else:
+                self._there[result, chain.field] = (heading, done.out)
+
+    def _entry_step(
+        self,
+        field: str,
+        label: str,
+        lists: Sequence[str],
+        given: Sequence[Table],
+        outcome: Outcome,
+    ) -> tuple[str | None, Step] | None:
+        came = begun = _NOTHING
+        names: dict[str, None] = {}
+        renamed = outcome.renamed or ({},) * len(given)
+        is_there = False
+        for name, table, other in zip(lists, given, renamed, strict=True):
+            known = self._there.get((name, field))
+            if known is not None:
+                is_there = True
+                heading, value = known
+                came += value
+                names[heading] = None
+                names[other.get(heading, heading)] = None
+                continue
+            # It may be called so only from here on, or be a list made on the way.
+            called = [was for was, now in other.items() if loose(now) == loose(field)]
+            mine = called[0] if called else heading_of(table, field)
+            if mine is not None and mine in table.headings:
+                begun += sum_of(table.column(mine))
+                names[other.get(mine, mine)] = None
+                is_there = True
+        table = outcome.table
+        heading = next(
+            (each for each in reversed(names) if each in table.headings), None
+        )
+        if heading is None:
+            heading = heading_of(table, field)
+        gone, folded = _aside(outcome.aside, (*names, field))
+        changed = _changed(outcome.changes, names, heading)
+        if outcome.summed is not None:
+            if not is_there:
+                return None
+            carried = _carried(outcome, names)
+            summed = came + begun - gone - folded if carried is None else _NOTHING
+            out = _NOTHING if carried is None else carried
+            return None, Step(
+                label,
+                came_in=came,
+                begun=begun,
+                aside=gone,
+                folded=folded,
+                summed=summed,
+                out=out,
+            )
+        if heading is None:
+            if not is_there:
+                return None
+            left = came + begun - gone - folded
+            return None, Step(
+                label, came_in=came, begun=begun, aside=gone, folded=folded, left=left
+            )
+        column = table.column(heading)
+        out = sum_of(column)
+        made = _made(given, names, outcome) if outcome.made else _NOTHING
+        if not is_there:
+            begun, made, changed = out, _NOTHING, _NOTHING
+        return heading, Step(
+            label,
+            came_in=came,
+            begun=begun,
+            made=made,
+            changed=changed,
+            aside=gone,
+            folded=folded,
+            out=out,
+        )
+
+    def out(self, address: str, name: str, table: Table) -> None:
+        """Take note of a list as it is written."""
+        for chain in self.chains:
+            known = self._there.get((name, chain.field))
+            if known is not None and known[0] in table.headings:
+                written = sum_of(table.column(known[0]))
+                chain.outs.append(Step(address, came_in=known[1], out=written))
+
+    def close(self, uses: Counter[str], references: Collection[str]) -> None:
+        """Add up what the run ends with, and what it used more than once."""
+        for chain in self.chains:
+            for (name, field), (_, value) in self._there.items():
+                if field != chain.field or name in references:
+                    continue
+                if uses[name] > 1:
+                    chain.used_again += value * (uses[name] - 1)
+                if not uses[name]:
+                    chain.at_end += value
+            chain.sources = [
+                step for step in chain.sources if step.label not in references
+            ]
+
+
+def heading_of(table: Table, field: str) -> str | None:
+    """Return the heading of a list that a control field means, or None."""
+    if field in table.headings:
+        return field
+    alike = [each for each in table.headings if loose(each) == loose(field)]
+    return alike[0] if len(alike) == 1 else None
+
+
+def sum_of(column: Column) -> Fraction:
+    """Return the exact sum of the plain numbers of a field."""
+    amounts, _ = read_amounts(column)
+    return Fraction(total_of(amounts), 10**amounts.scale)
+
+
+def decimal_words(value: Fraction) -> str:
+    """
+    Write a sum, which is always a decimal.
+
+    Examples
+    --------
+    >>> decimal_words(Fraction(-5, 4))
+    '-1.25'
+    """
+    scale = 0
+    while (value * 10**scale).denominator != 1:
+        scale += 1
+    whole = abs(int(value * 10**scale))
+    digits = str(whole).rjust(scale + 1, "0")
+    text = digits if not scale else f"{digits[:-scale]}.{digits[-scale:]}"
+    return f"-{text}" if value < 0 else text
+
+
+def _no_numbers(column: Column) -> int:
+    _, is_number = read_amounts(column)
+    return int(np.count_nonzero(~is_number & ~blank_mask(column)))
+
+
+def _aside(
+    aside: Sequence[SetAside], names: Sequence[str]
+) -> tuple[Fraction, Fraction]:
+    """Return the sums of records set aside, and of those folded into others."""
+    gone = folded = _NOTHING
+    for each in aside:
+        heading = next((name for name in names if name in each.table.headings), None)
+        if heading is None and names:
+            heading = heading_of(each.table, names[-1])
+        if heading is None:
+            continue
+        value = sum_of(each.table.column(heading))
+        if each.kept is None:
+            gone += value
+        else:
+            folded += value
+    return gone, folded
+
+
+def _changed(
+    changes: Sequence[Change], names: Mapping[str, None], heading: str | None
+) -> Fraction:
+    """Return by how much changes of a field changed its sum."""
+    total = _NOTHING
+    for change in changes:
+        if change.field in names or change.field == heading:
+            total += sum_of(change.now) - sum_of(change.was)
+    return total
+
+
+def _made(
+    given: Sequence[Table], names: Mapping[str, None], outcome: Outcome
+) -> Fraction:
+    """Return the sum that records made of others had when they were made."""
+    there = Origin.concat(
+        [outcome.table.origin, *(each.table.origin for each in outcome.aside)]
+    )
+    known, counts = np.unique(_numbers_of(there), return_counts=True)
+    total = _NOTHING
+    for table in given:
+        heading = next((name for name in names if name in table.headings), None)
+        if heading is None:
+            continue
+        mine = _numbers_of(table.origin)
+        at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
+        more = np.where(known[at] == mine, counts[at] - 1, 0)
+        several = more > 0
+        amounts, _ = read_amounts(filtered(table.column(heading), several))
+        values = amounts.values.tolist()
+        value = sum(a * b for a, b in zip(values, more[several].tolist(), strict=True))
+        total += Fraction(value, 10**amounts.scale)
+    return total
+
+
+def _numbers_of(origin: Origin) -> Indices:
+    """Return one number for each origin."""
+    return (origin.source.astype(np.int64) << np.int64(40)) | origin.record
+
+
+def _carried(outcome: Outcome, names: Mapping[str, None]) -> Fraction | None:
+    """Return the sum of a field that figures hold, where they do."""
+    for name in names:
+        if name in outcome.carried:
+            value, scale = outcome.carried[name]
+            return Fraction(value, 10**scale)
+    return None
