@@ -396,19 +396,51 @@ class SameByDocketTest(FolderTest):
             ("--name-source", "Quay", "--aliases", "Boat=Ship"),
             'name-source = "Quay"\naliases = { Boat = "Ship" }',
         ),
+        "lookup": (
+            (
+                *(
+                    "--in",
+                    "b.csv",
+                    "--key",
+                    "Berth=Berth AS LOOSE",
+                    "--take",
+                    "Class=c",
+                ),
+                *("--which", "first", "--default", "c=none", "--status", "found"),
+            ),
+            'in = "b.csv"\nkey = { Berth = "Berth AS LOOSE" }\ntake = { Class = "c" }\n'
+            'which = "first"\ndefault = { c = "none" }\nstatus = "found"',
+        ),
+        "card": (
+            ("--key", "Berth", "--value", "007", "--fields", "Boat, Berth"),
+            'key = "Berth"\nvalue = ["007"]\nfields = "Boat, Berth"',
+        ),
+        "rollup": (
+            ("--down", "Boat", "--value", "Berth", "--figure", "count"),
+            'down = "Boat"\nvalue = ["Berth"]\nfigure = "count"',
+        ),
+        "compare": (
+            ("--key", "Berth AS LOOSE, Boat", "--give", "numbers", "--same"),
+            'key = ["Berth AS LOOSE", "Boat"]\ngive = "numbers"\nsame = true',
+        ),
     }
 
     def test_a_command_and_its_entry_give_identical_results(self) -> None:
         """Byte for byte: result, set-aside, findings; and the same numbers."""
         self.assertEqual(set(self.CASES), set(VERBS))
         self.write("a.csv", LIST + "007,\n")
+        self.write("b.csv", "Berth,Boat,Class\n007,Amber,A\n007,Bold,B\n9,Tern,C\n")
         for verb, (options, keys) in self.CASES.items():
             with self.subTest(verb=verb):
                 to = f"{verb}.xlsx" if verb == "form" else f"{verb}.csv"
-                self.gruff(verb, "a.csv", *options, "--to", to, "--ledger", verb)
+                lists = ["a.csv", "b.csv"] if verb == "compare" else ["a.csv"]
+                self.gruff(verb, *lists, *options, "--to", to, "--ledger", verb)
+                tables = "".join(
+                    f'[lists.{name[0]}]\nfrom = "{name}"\n' for name in lists
+                )
                 self.write(
                     f"{verb}.toml",
-                    f'docket = 1\nledger = "{verb} docket"\n[lists.a]\nfrom = "a.csv"\n'
+                    f'docket = 1\nledger = "{verb} docket"\n{tables}'
                     f'[[entry]]\ndo = "{verb}"\n{keys}\n[[out]]\nto = "{verb} d.csv"\n',
                 )
                 self.gruff("run", f"{verb}.toml")

@@ -60,6 +60,52 @@ class TypedTest(FolderTest):
             self.assertGreater(len(typed), 4)
             self.run_all(folder, typed)
 
+    def test_the_commands_of_the_guide_to_putting_lists_together(self) -> None:
+        self.gruff("demo", "harbour", "--quiet")
+        typed = commands("docs/together.md", "# ")
+        self.assertGreater(len(typed), 12)
+        self.run_all(self.folder / "harbour", typed)
+
+
+class WorkedExampleTest(FolderTest):
+    def test_each_policy_of_lookup_gives_what_the_guide_works_out(self) -> None:
+        text = (HOUSE / "docs/together.md").read_text(encoding="utf-8")
+        part = text[text.index("### When several match") : text.index("## Card")]
+        blocks = [
+            "".join(line.strip() + "\n" for line in block.splitlines() if line.strip())
+            for block in part.split("\n\n")
+            if block.startswith("    ")
+        ]
+        self.write("boats.csv", blocks[0])
+        self.write("tariff.csv", blocks[1])
+        rows = [
+            [cell.strip() for cell in line.strip("|").split("|")]
+            for line in part.splitlines()
+            if line.startswith("| ") and "`" in line
+        ]
+        self.assertEqual(len(rows), 8)
+        for place, (options, *expected) in enumerate(rows):
+            typed = options.strip("(`)").removeprefix("none: `").rstrip("`)")
+            words = shlex.split(typed)
+            # A name or an order with a space in it would stand in quotes.
+            ledger = f"ledger {place}"
+            done = self.gruff(
+                *("lookup", "boats.csv", "--in", "tariff.csv", "--key", "Class=Code"),
+                *("--take", "Rate", *words, "--ledger", ledger),
+            )
+            found: dict[str, list[str]] = {}
+            for line in done.stdout.decode().splitlines()[1:]:
+                boat, *_, rate = line.split(",")
+                found.setdefault(boat, []).append(rate)
+            findings = self.text(f"{ledger}/findings.csv").count("\n") - 1
+            told = [", ".join(found[boat]) for boat in ("Amber", "Bold", "Calm")]
+            if place == 0:
+                self.assertEqual(told, [""] * 3)
+                self.assertEqual(findings, 3)
+                self.assertEqual(set(expected), {"nothing, a finding"})
+            else:
+                self.assertEqual(told, expected, options)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -45,11 +45,11 @@ class CompareTest(unittest.TestCase):
             [
                 ("was", "1", "Tern", "7.0", "", "", "Length"),
                 ("now", "", "Tern", "7", "1", "A", "Length"),
-                ("only in october", "2", "Seal", "8.0", "", "", ""),
+                ("only first", "2", "Seal", "8.0", "", "", ""),
                 ("was", "3", "Gull", "9", "", "", "Length"),
                 ("now", "", "Gull", "9.5", "3", "B", "Length"),
-                ("only in october", "", "Limpet", "1", "", "", ""),
-                ("only in november", "", "Otter", "6", "4", "C", ""),
+                ("only first", "", "Limpet", "1", "", "", ""),
+                ("only second", "", "Otter", "6", "4", "C", ""),
             ],
         )
 
@@ -111,8 +111,8 @@ class CompareTest(unittest.TestCase):
             [
                 ("was", "a", "2", "v"),
                 ("now", "a", "5", "v"),
-                ("only in one", "a", "3", ""),
-                ("only in two", "b", "9", ""),
+                ("only first", "a", "3", ""),
+                ("only second", "b", "9", ""),
             ],
         )
         told = " ".join(note.what for note in outcome.notes)
@@ -126,9 +126,9 @@ class CompareTest(unittest.TestCase):
             [(r[0], r[1], r[2]) for r in outcome.table.records()],
             [
                 ("same", "1", "2"),
-                ("only in one", "1", "2"),
+                ("only first", "1", "2"),
                 ("same", "3", ""),
-                ("only in two", "5", "5"),
+                ("only second", "5", "5"),
             ],
         )
 
@@ -167,15 +167,15 @@ class CompareTest(unittest.TestCase):
         other = Table.from_records(["k", "v"], theirs, name="two", source=1)
         outcome = compare(one, other, key=("k",), fields=(), same=True)
         marks = Counter(outcome.table.column("status").to_pylist())
-        self.assertEqual(marks["was"] + marks["same"] + marks["only in one"], len(mine))
+        self.assertEqual(marks["was"] + marks["same"] + marks["only first"], len(mine))
         self.assertEqual(
-            marks["now"] + marks["same"] + marks["only in two"], len(theirs)
+            marks["now"] + marks["same"] + marks["only second"], len(theirs)
         )
         keys = Counter(k for k, _ in mine) & Counter(k for k, _ in theirs)
         self.assertEqual(marks["was"] + marks["same"], sum(keys.values()))
         mirrored = compare(other, one, key=("k",), fields=(), same=True)
         again = Counter(mirrored.table.column("status").to_pylist())
-        self.assertEqual(again["only in one"], marks["only in one"])
+        self.assertEqual(again["only first"], marks["only first"])
         self.assertEqual(again["was"], marks["was"])
 
 

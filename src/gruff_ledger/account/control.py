@@ -187,10 +187,10 @@ class Control:
             known = self._there.get((name, field))
             if known is not None:
                 is_there = True
-                heading, value = known
+                before, value = known
                 came += value
-                names[heading] = None
-                names[other.get(heading, heading)] = None
+                names[before] = None
+                names[other.get(before, before)] = None
                 continue
             # It may be called so only from here on, or be a list made on the way.
             called = [was for was, now in other.items() if loose(now) == loose(field)]
@@ -200,11 +200,8 @@ class Control:
                 names[other.get(mine, mine)] = None
                 is_there = True
         table = outcome.table
-        heading = next(
-            (each for each in reversed(names) if each in table.headings), None
-        )
-        if heading is None:
-            heading = heading_of(table, field)
+        kept = [each for each in reversed(names) if each in table.headings]
+        heading = kept[0] if kept else heading_of(table, field)
         gone, folded = _aside(outcome.aside, (*names, field))
         changed = _changed(outcome.changes, names, heading)
         if outcome.summed is not None:

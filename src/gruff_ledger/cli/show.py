@@ -28,6 +28,7 @@ from gruff_ledger.lists.outputs import (
     guarded,
     write_parts,
 )
+from gruff_ledger.work.registry import VERBS
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -152,7 +153,10 @@ def show_verb(
     elif not quiet:
         # The page has the remarks in it.
         remarks = () if as_page else _remarks(run, verb)
-        summary = [*remarks, *_ending_lines(run.account, run.balance, ledger)]
+        summary = [*remarks, *_beside_lines(run, verb)]
+        # Of a card it is read what it says, and not what was not looked at.
+        balance = None if verb == "card" else run.balance
+        summary += _ending_lines(run.account, balance, ledger)
     if as_page:
         from gruff_ledger.cli.survey import survey_view
 
@@ -223,7 +227,7 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
 
 
 def _ending_lines(
-    account: Account, balance: Balance, ledger: Path | None
+    account: Account, balance: Balance | None, ledger: Path | None
 ) -> Iterator[str]:
     """Yield what was written, and that the account balances."""
     for out in account.outs:
@@ -231,7 +235,27 @@ def _ending_lines(
     if ledger is not None:
         yield from paragraph(f"{ledger}: the ledger.", "")
     yield from _control_lines(account, sys.stderr)
-    yield from paragraph(balance_words(balance), "")
+    if balance is not None:
+        yield from paragraph(balance_words(balance), "")
+
+
+def _beside_lines(run: Run, verb: str) -> Iterator[str]:
+    """Yield the lists beside the result that are to be seen, on a terminal."""
+    if not sys.stderr.isatty():
+        return
+    from gruff_ledger.cli.tables import list_view
+
+    console = screen(sys.stderr)
+    for each in VERBS[verb].beside:
+        if not each.shown or each.key not in run.beside:
+            continue
+        table = run.beside[each.key]()
+        if not len(table):
+            continue
+        with console.capture() as captured:
+            console.print(list_view(table, console.width, 0))
+        yield f"{table.name.capitalize()}:"
+        yield from captured.get().rstrip("\n").split("\n")
 
 
 def _source_words(line: Line) -> str:

@@ -51,6 +51,7 @@ from gruff_ledger.work.keypairs import (
 _MOST_SAID = 100_000
 
 _WAS, _NOW, _SAME, _ONLY_FIRST, _ONLY_SECOND = range(5)
+_MARKS = ("was", "now", "same", "only first", "only second")
 
 
 class CompareTerms(Terms, frozen=True, kw_only=True):
@@ -426,7 +427,6 @@ def _listed(
     )
     order = np.argsort(ranks, kind="stable")
     which, marks = which[order], marks[order]
-    words = ["was", "now", "same", f"only in {one.name}", f"only in {other.name}"]
     theirs = {field.mine: field.theirs for field in fields}
     headings = list(one.headings)
     columns = []
@@ -457,7 +457,7 @@ def _listed(
     return Table(
         (own[0], *headings, own[1]),
         (
-            spread_column(words, marks),
+            spread_column(_MARKS, marks),
             *columns,
             text_column(texts),
         ),
