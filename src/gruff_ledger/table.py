@@ -18,6 +18,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+from msgspec import structs
 
 from gruff_ledger.problems import BadTerms
 
@@ -163,6 +164,9 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     beneath : str
         The heading of a field that is filled in records which are detail of the one
         above; empty where there are none.
+    figures : frozenset of str
+        Headings of fields that hold figures which work made, and not cells of a source:
+        a workbook can hold them as numbers.
     """
 
     headings: tuple[str, ...]
@@ -171,6 +175,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     name: str = "the list"
     from_source: frozenset[str] = frozenset()
     beneath: str = ""
+    figures: frozenset[str] = frozenset()
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)
@@ -329,6 +334,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.name,
             self.from_source,
             self.beneath,
+            self.figures,
         )
 
     def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
@@ -340,19 +346,24 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.name,
             self.from_source,
             self.beneath,
+            self.figures,
         )
 
     def _with(self, held: tuple[Held, ...], origin: Origin) -> Table:
         """Return other records of the same fields."""
         return Table(
-            self.headings, held, origin, self.name, self.from_source, self.beneath
+            self.headings,
+            held,
+            origin,
+            self.name,
+            self.from_source,
+            self.beneath,
+            self.figures,
         )
 
     def renamed(self, name: str) -> Table:
         """Return the same list under another name."""
-        return Table(
-            self.headings, self.held, self.origin, name, self.from_source, self.beneath
-        )
+        return structs.replace(self, name=name)
 
 
 def _is_pending(held: Any) -> TypeGuard[Kept]:

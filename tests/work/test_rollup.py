@@ -437,6 +437,14 @@ class ProgramTest(FolderTest):
         self.assertEqual(levels, [0, 0, 1, 0, 1, 1, 0])
         self.assertFalse(sheet.sheet_properties.outlinePr.summaryBelow)
         self.assertEqual(sheet["C4"].value, 44)
+        self.write("three.csv", "K,May\na,1.50\nb,2.25\nc,\n")
+        self.gruff("rollup", "three.csv", "--to", "t.xlsx")
+        sheet = openpyxl.load_workbook(self.folder / "t.xlsx").active
+        self.assertEqual((sheet["B2"].value, sheet["B2"].number_format), (1.5, "0.00"))
+        self.write("long.csv", "K,May\na,99999999999999999999.25\n")
+        self.gruff("rollup", "long.csv", "--to", "l.xlsx")
+        sheet = openpyxl.load_workbook(self.folder / "l.xlsx").active
+        self.assertEqual(sheet["B2"].value, "99999999999999999999.25")
         self.assertEqual((self.folder / "r.png").read_bytes()[:4], b"\x89PNG")
         for draw in ("trend", "comparison"):
             self.gruff(

@@ -59,7 +59,16 @@ class Forms:
             for severity, fill in _FILLS.items()
             for as_number in (False, True)
         }
+        self._book = book
+        self._numbers: dict[int, Any] = {}
         self._notes = 0
+
+    def of_number(self, decimals: int) -> Any:
+        """Return the format of a figure with so many decimals."""
+        if decimals not in self._numbers:
+            form = "0." + "0" * decimals
+            self._numbers[decimals] = self._book.add_format({"num_format": form})
+        return self._numbers[decimals]
 
     def of(self, remarks: Sequence[Remark], *, as_number: bool = False) -> Any:
         """Return the format of a cell that something is said of."""

@@ -99,7 +99,15 @@ class _Tab:
         self._table = table
         self._forms = forms
         self._columns = table.columns
-        self._as_number = [_all_numbers(column) for column in self._columns]
+        # Figures with so many decimals; other numbers have none to be shown.
+        self._decimals = [
+            _decimals(column) if heading in table.figures else None
+            for heading, column in zip(table.headings, self._columns, strict=True)
+        ]
+        self._as_number = [
+            decimals is not None or _all_numbers(column)
+            for decimals, column in zip(self._decimals, self._columns, strict=True)
+        ]
 
     def write(self, remarks: Remarks) -> None:
         """Write headings and records, and what is said of them."""
@@ -108,6 +116,8 @@ class _Tab:
             zip(table.headings, self._columns, strict=True)
         ):
             form = None if self._as_number[place] else self._forms.text
+            if self._decimals[place]:
+                form = self._forms.of_number(self._decimals[place] or 0)
             sheet.set_column(place, place, width_of(heading, column), form)
             sheet.write_string(0, place, heading, self._forms.heading)
         sheet.freeze_panes(1, 0)
@@ -151,7 +161,10 @@ class _Tab:
                 if remarks:
                     sheet.write_blank(row, place, None, form)
             elif self._as_number[place]:
-                sheet.write_number(row, place, float(cell), form if remarks else None)
+                is_plain = not remarks and not self._decimals[place]
+                if not is_plain and not remarks:
+                    form = self._forms.of_number(self._decimals[place] or 0)
+                sheet.write_number(row, place, float(cell), None if is_plain else form)
             else:
                 sheet.write_string(row, place, cell, form)
             if remarks:
@@ -265,6 +278,25 @@ def _all_numbers(column: Column) -> bool:
             if number_text(float(cell)) != cell:
                 return False
     return found
+
+
+def _decimals(column: Column) -> int | None:
+    """
+    Return how many decimals figures have, 0 where that differs; None for no figures.
+
+    Figures of more digits than a workbook holds are none.
+    """
+    found: set[int] = set()
+    for cell in set(column.to_pylist()):
+        number = number_of(cell)
+        if not cell:
+            continue
+        if number is None or number_of(number_text(float(cell))) != number:
+            return None
+        found.add(len(cell.partition(".")[2]))
+    if not found:
+        return None
+    return found.pop() if len(found) == 1 else 0
 
 
 def width_of(heading: str, column: Column) -> float:

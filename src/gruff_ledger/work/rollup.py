@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import structs
 
 from gruff_ledger.cells.amounts import (
     Amounts,
@@ -195,10 +196,12 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     rows = _row_order(terms, brought, sides, cube)
     result = Table(headings, columns, origin.pick(rows), "the rollup")
     result = _without_idle_label(result, len(sides.down))
-    if terms.detail == "beneath":
-        from msgspec import structs
-
-        result = structs.replace(result, beneath=headings[len(sides.down)])
+    labels = len(sides.down) + (terms.detail == "beneath")
+    result = structs.replace(
+        result,
+        beneath=headings[labels - 1] if terms.detail == "beneath" else "",
+        figures=frozenset(headings[labels:]),
+    )
     carried: dict[str, tuple[int, int]] = {}
     if terms.figure == "sum":
         sums = [_source_sum(each) for each in brought]
