@@ -182,26 +182,33 @@ class Control:
         came = begun = _NOTHING
         names: dict[str, None] = {}
         renamed = outcome.renamed or ({},) * len(given)
-        is_there = False
-        for name, table, other in zip(lists, given, renamed, strict=True):
-            known = self._there.get((name, field))
-            if known is not None:
-                is_there = True
-                before, value = known
-                came += value
-                names[before] = None
-                names[other.get(before, before)] = None
-                continue
-            # It may be called so only from here on, or be a list made on the way.
-            called = [was for was, now in other.items() if loose(now) == loose(field)]
-            mine = called[0] if called else heading_of(table, field)
-            if mine is not None and mine in table.headings:
-                begun += sum_of(table.column(mine))
-                names[other.get(mine, mine)] = None
-                is_there = True
         table = outcome.table
-        kept = [each for each in reversed(names) if each in table.headings]
-        heading = kept[0] if kept else heading_of(table, field)
+        known = [self._there.get((name, field)) for name in lists]
+        targets = {
+            other.get(mine[0], mine[0])
+            for mine, other in zip(known, renamed, strict=True)
+            if mine is not None
+        }
+        heading = next((each for each in targets if each in table.headings), None)
+        if not targets:
+            heading = heading_of(table, field)
+        elif len(targets) > 1:
+            # It went under several headings: no field of the result is the same.
+            heading = None
+        is_there = bool(targets)
+        for mine, listed, other in zip(known, given, renamed, strict=True):
+            if mine is not None:
+                came += mine[1]
+                names[mine[0]] = None
+                names[other.get(mine[0], mine[0])] = None
+                continue
+            # Another field may be called so from here on, or the list be a new one.
+            for each in listed.headings:
+                if heading is not None and other.get(each, each) == heading:
+                    begun += sum_of(listed.column(each))
+                    names[each] = None
+                    names[heading] = None
+                    is_there = True
         gone, folded = _aside(outcome.aside, (*names, field))
         changed = _changed(outcome.changes, names, heading)
         if outcome.summed is not None:

@@ -824,4 +824,7 @@ def _carried(
             before = carried.get(heading, (0, scale))[0]
             carried[heading] = (before + value * 10 ** (scale - mine), scale)
     shared = {heading for owner in owners if len(owner) > 1 for heading in owner}
+    # What a list has and did not bring is in no figure.
+    for each in brought:
+        shared |= {*each.table.headings} - {one.heading for one in each.numbers}
     return {key: value for key, value in carried.items() if key not in shared}
