@@ -27,6 +27,7 @@ from pathlib import Path
 import numpy as np
 
 from generate import generate, generate_parts
+from together import later_list, long_list, lookup_lists
 
 HERE = Path(__file__).parent
 SCRATCH = HERE / "scratch"
@@ -165,6 +166,7 @@ def rows_of_size(n: int) -> list[Row]:
             Row(name, command, "Arrow pass", arrow, 2.0, size)
             for name, command in field_commands(whole, n)
         ),
+        *together_rows(whole, n, arrow),
         Row("docket of three verbs", run, "Arrow pass", arrow, 4.0, in_parts),
         Row(
             "docket of three verbs",
@@ -173,6 +175,52 @@ def rows_of_size(n: int) -> list[Row]:
             floor("text", whole),
             1.0,
             in_parts,
+        ),
+    ]
+
+
+def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
+    """Return the rows of work on several lists."""
+    coded, reference = lookup_lists(whole, n)
+    long, later = long_list(whole, n), later_list(whole, n)
+    lookup = [*verb("lookup", coded), "--in", str(reference), "--key", "Booking=Code"]
+    grid = ["--down", "Kind", "--across", "Month", "--value", "Amount"]
+
+    def size(*lists: Path) -> int:
+        return sum(each.stat().st_size for each in lists)
+
+    return [
+        Row(
+            f"lookup of three fields in {n * 45 // 100:,}",
+            [*lookup, "--take", "Rate, Deposit, Terms"],
+            "Arrow pass",
+            arrow,
+            2.0,
+            size(coded, reference),
+        ),
+        Row(
+            "rollup to a 300 × 24 grid",
+            [*verb("rollup", long), *grid],
+            "Arrow pass",
+            arrow,
+            1.2,
+            size(long),
+        ),
+        Row(
+            "compare of two lists",
+            [*verb("compare", whole, later), "--key", "Booking"],
+            "Arrow pass",
+            arrow,
+            3.0,
+            size(whole, later),
+        ),
+        Row(
+            "merge of two lists by key",
+            [*verb("merge", whole, later), "--key", "Booking, Mooring no"],
+            "Arrow pass",
+            arrow,
+            0.0,
+            size(whole, later),
         ),
     ]
 
@@ -359,7 +407,7 @@ def measure(row: Row, runs: int) -> str:
         memory += f" ({peak * 1e6 / row.input_bytes:.1f} × input)"
     return (
         f"| {row.name} | {ours:.2f} | {row.floor_name} {floors:.2f} | {ratio:.2f} | "
-        f"{row.goal} | {memory} |"
+        f"{row.goal or ''} | {memory} |"
     )
 
 

@@ -390,6 +390,12 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     if len(column) + len(indices) <= _SMALL_RECORDS:
         cells = column.to_pylist()
         return text_column(cells[index] for index in indices.tolist())
+    if len(indices) * 4 < len(column) and len(column.chunks) > 1:
+        # Arrow joins all chunks before it takes from them; picking out the few that
+        # are wanted, chunk by chunk, is much less work.
+        few = np.zeros(len(column), np.bool_)
+        few[indices] = True
+        return taken(filtered(column, few), (np.cumsum(few) - 1)[indices])
     places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
     at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
     take = arrow_functions().call_function

@@ -16,6 +16,7 @@ from gruff_ledger.cells.between import (
 )
 from gruff_ledger.cells.keys import first_with_same_key, record_fingerprints
 from gruff_ledger.cells.match import fingerprints
+from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -34,6 +35,7 @@ _FEW_CELLS = 20_000
 # Records looked at, at three places of a list, to see whether it has few values.
 _SAMPLE_RECORDS = 1000
 _FEW_VALUES = 1000
+_SHORT_BYTES = 8
 _MOST_MET_ONCE = 30
 
 
@@ -109,6 +111,7 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
     )[at]
     values = taken(column, places)
     tables, _ = print_tables(known)
+    sizes = np.concatenate([np.diff(each.offsets) for each in text_chunks(values)])
     # Whether some cells agree with a value in their fingerprints only.
     wrong = []
 
@@ -116,8 +119,14 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
         part = column.slice(start, STRETCH_RECORDS)
         codes = looked_up(record_fingerprints([part]), known, tables)
         met = codes >= 0
-        cells = part if met.all() else filtered(part, met)
-        if unequal(cells, taken(values, codes[met])).any():
+        if int(sizes.max()) <= _SHORT_BYTES:
+            # Texts of one length up to eight bytes have no fingerprint in common.
+            lengths = np.concatenate([np.diff(c.offsets) for c in text_chunks(part)])
+            is_wrong = bool(((sizes.take(codes) != lengths) & met).any())
+        else:
+            cells = part if met.all() else filtered(part, met)
+            is_wrong = bool(unequal(cells, taken(values, codes[met])).any())
+        if is_wrong:
             wrong.append(start)
         return codes
 

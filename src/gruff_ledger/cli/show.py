@@ -163,7 +163,7 @@ def show_verb(
         console = screen(sys.stdout)
         console.print(survey_view(run, console.width))
     elif run.result is not None and verb == "card" and _is_card(run, writing):
-        from gruff_ledger.cli.card import card_view
+        from gruff_ledger.cli.tables import card_view
 
         console = screen(sys.stdout)
         console.print(card_view(run.result, console.width))

@@ -33,7 +33,7 @@ from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
-from gruff_ledger.work.registry import Verb
+from gruff_ledger.work.registry import VERBS, Verb
 
 _RESULT = "result"
 
@@ -193,7 +193,13 @@ def _run_verb(
         from gruff_ledger.cli.card import can_choose, chosen_values
 
         if can_choose(given) and isinstance(addresses, str):
-            given["value"] = chosen_values((addresses,), given)
+            where = (addresses,)
+            given["value"] = chosen_values(
+                given,
+                lambda asked: run(
+                    job_of_verb(VERBS["count"], where, asked), keep_result=True
+                ),
+            )
     if verb.writes_itself:
         given["to"] = to
     job = job_of_verb(

@@ -22,7 +22,9 @@ from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.table import Indices, Table, taken, text_column
 from gruff_ledger.terms import Item, Terms, Text
 from gruff_ledger.work.keyfields import (
+    MATCH,
     KeyField,
+    Level,
     find_key_fields,
     key_words,
     parse_key_fields,
@@ -49,14 +51,7 @@ class CardTerms(Terms, frozen=True, kw_only=True):
             "it can be left out, and is then chosen from what there is."
         ),
     ] = ()
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="How cells must match: exact; loose (spaces, case and Unicode "
-            "do not count); letters (nor punctuation and accents); number (equal "
-            "value)."
-        ),
-    ] = "exact"
+    match: Annotated[Level, MATCH] = "exact"
     fields: Annotated[
         tuple[str, ...],
         Meta(description="The fields to show, in this order; all, unless named."),

@@ -35,6 +35,7 @@ from gruff_ledger.table import (
     unequal,
 )
 from gruff_ledger.terms import Pair, Terms
+from gruff_ledger.work.keyfields import MATCH, Level
 from gruff_ledger.work.keypairs import (
     KeyPair,
     Keys,
@@ -65,14 +66,7 @@ class CompareTerms(Terms, frozen=True, kw_only=True):
             "whole records are compared."
         ),
     ] = ()
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="How key cells must match: exact; loose (spaces, case and "
-            "Unicode do not count); letters (nor punctuation and accents); number "
-            "(equal value)."
-        ),
-    ] = "exact"
+    match: Annotated[Level, MATCH] = "exact"
     fields: Annotated[
         tuple[Pair, ...],
         Meta(

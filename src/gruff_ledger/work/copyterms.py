@@ -9,7 +9,7 @@ from msgspec import Meta
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Item, StorePath, Terms
-from gruff_ledger.work.keyfields import parse_key_fields
+from gruff_ledger.work.keyfields import MATCH, Level, parse_key_fields
 
 
 class DuplicatesTerms(Terms, frozen=True, kw_only=True):
@@ -23,14 +23,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             "`near`, Boat WEIGHT 5 gives it a weight."
         ),
     ] = ()
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="How cells must match: exact; loose (spaces, case and Unicode "
-            "do not count); letters (nor punctuation and accents); number (equal "
-            "value)."
-        ),
-    ] = "exact"
+    match: Annotated[Level, MATCH] = "exact"
     near: Annotated[
         bool,
         Meta(

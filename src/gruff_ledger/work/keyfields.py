@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
+
+from msgspec import Meta
 
 from gruff_ledger.cells.match import LEVELS
 from gruff_ledger.naming import find_field, format_names, parse_names
@@ -20,6 +22,18 @@ _ITEM = re.compile(
 )
 
 MOST_WEIGHT = 100
+
+Level = Literal["exact", "loose", "letters", "number"]
+
+MATCH = Meta(
+    description="How cells must match: exact; loose (spaces, case and Unicode do not "
+    "count); letters (nor punctuation and accents); number (equal value)."
+)
+
+ALIASES = Meta(
+    description="Headings that mean another one: the heading in a list, then the "
+    "heading it stands for."
+)
 
 
 class KeyField(NamedTuple):

@@ -10,6 +10,7 @@ from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.naming import parse_pair
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms import ListAddress, Pair, Terms
+from gruff_ledger.work.keyfields import MATCH, Level
 from gruff_ledger.work.keypairs import parse_key_pairs
 from gruff_ledger.work.order import parse_order
 
@@ -26,14 +27,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
             "level."
         ),
     ] = ()
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="How key cells must match: exact; loose (spaces, case and "
-            "Unicode do not count); letters (nor punctuation and accents); number "
-            "(equal value)."
-        ),
-    ] = "exact"
+    match: Annotated[Level, MATCH] = "exact"
     band: Annotated[
         str | None,
         Meta(

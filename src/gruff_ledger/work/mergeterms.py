@@ -9,7 +9,7 @@ from msgspec import Meta
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Item, StorePath, Terms
-from gruff_ledger.work.keyfields import parse_key_fields
+from gruff_ledger.work.keyfields import ALIASES, MATCH, Level, parse_key_fields
 from gruff_ledger.work.order import parse_order
 
 
@@ -24,14 +24,7 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
             "level. Without a key lists are put end to end."
         ),
     ] = ()
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="How key cells must match: exact; loose (spaces, case and "
-            "Unicode do not count); letters (nor punctuation and accents); number "
-            "(equal value)."
-        ),
-    ] = "exact"
+    match: Annotated[Level, MATCH] = "exact"
     precedence: Annotated[
         Literal["list", "filled", "newest", "newest-filled"],
         Meta(
@@ -66,13 +59,7 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
             "record came from; by key, all of them."
         ),
     ] = None
-    aliases: Annotated[
-        dict[str, str],
-        Meta(
-            description="Headings that mean another one: the heading in a list, then "
-            "the heading it stands for."
-        ),
-    ] = {}  # noqa: RUF012  (copied for each by msgspec)
+    aliases: Annotated[dict[str, str], ALIASES] = {}  # noqa: RUF012  (copied)
     headings: Annotated[
         Literal["exact", "loose", "letters"],
         Meta(

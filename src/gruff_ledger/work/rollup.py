@@ -587,9 +587,14 @@ def _scales(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> lis
     for each, columns in zip(brought, sides.columns, strict=True):
         for numbers in each.numbers:
             if terms.figure != "count":
-                places = columns[np.unique(numbers.across)]
+                places = columns[_there(numbers.across)]
                 found[places] = np.maximum(found[places], numbers.amounts.scale)
     return [*found.tolist(), int(found.max(initial=0))]
+
+
+def _there(codes: Indices) -> Indices:
+    """Return the codes that occur, each once; they are few."""
+    return np.flatnonzero(np.bincount(codes))
 
 
 def _laid_out(
@@ -815,7 +820,7 @@ def _carried(
     owners: list[set[str]] = [set() for _ in sides.across]
     for each, columns in zip(brought, sides.columns, strict=True):
         for numbers in each.numbers:
-            for place in np.unique(columns[numbers.across]).tolist():
+            for place in np.unique(columns[_there(numbers.across)]).tolist():
                 owners[place].add(numbers.heading)
     carried: dict[str, tuple[int, int]] = {}
     for owner, (value, mine) in zip(owners, per_column, strict=True):

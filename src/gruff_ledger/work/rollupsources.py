@@ -24,7 +24,15 @@ from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.naming import find_field
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
-from gruff_ledger.table import Column, Indices, Mask, Table, filtered, text_column
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Table,
+    filtered,
+    mapped_whole,
+    text_column,
+)
 from gruff_ledger.work.rollupterms import RollupTerms
 
 NO_LABEL = "no label"
@@ -155,9 +163,10 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
             "Name label fields in `down` and figures in `value`.",
             term="value" if terms.value else "down",
         )
-    labels = {heading: distinct(table.column(heading)) for heading in down}
-    if across is not None:
-        labels[across] = distinct(table.column(across))
+    named = [*down, *([] if across is None else [across])]
+    # Each thread looks through a field of its own.
+    looked = mapped_whole(lambda heading: distinct(table.column(heading)), named)
+    labels = dict(zip(named, looked, strict=True))
     out = _total_rows(terms, table, labels, across, values, said)
     if out is not None:
         table = table.filter(~out)

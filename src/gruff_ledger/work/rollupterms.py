@@ -9,6 +9,7 @@ from msgspec import Meta
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Terms
+from gruff_ledger.work.keyfields import ALIASES, MATCH, Level
 
 
 class RollupTerms(Terms, frozen=True, kw_only=True):
@@ -40,21 +41,8 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
         Literal["sum", "mean", "count", "least", "greatest", "first", "last"],
         Meta(description="What each cell of the result is of the cells that meet."),
     ] = "sum"
-    match: Annotated[
-        Literal["exact", "loose", "letters", "number"],
-        Meta(
-            description="When two labels are the same: exact; loose (spaces, case and "
-            "Unicode do not count); letters (nor punctuation and accents); number "
-            "(equal value)."
-        ),
-    ] = "exact"
-    aliases: Annotated[
-        dict[str, str],
-        Meta(
-            description="Headings that mean another one: the heading in a list, then "
-            "the heading it stands for."
-        ),
-    ] = {}  # noqa: RUF012  (copied for each by msgspec)
+    match: Annotated[Level, MATCH] = "exact"
+    aliases: Annotated[dict[str, str], ALIASES] = {}  # noqa: RUF012  (copied)
     by_position: Annotated[
         bool,
         Meta(
