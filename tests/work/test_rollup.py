@@ -142,6 +142,15 @@ class LabelTest(unittest.TestCase):
         self.assertEqual(rows(plain)[1:], [("N", "4", "6"), ("S", "5", "6")])
         self.assertEqual(plain.carried, {"In": (9, 0), "Out": (12, 0)})
 
+    def test_fields_of_a_grid_without_numbers_are_left_out(self) -> None:
+        mixed = table("K|Boat|V|Idle", "a|Tern|1|", "b|Seal|x|", name="mixed")
+        outcome = rollup(mixed)
+        self.assertEqual(outcome.table.headings, ("K", "V", "Idle"))
+        self.assertIn("left out, as they hold no numbers: 'Boat'", told(outcome))
+        self.assertEqual(outcome.findings[0].value.to_pylist(), ["x"])
+        counted = rollup(mixed, figure="count")
+        self.assertEqual(counted.table.headings, ("K", "Boat", "V", "Idle"))
+
     def test_aliases(self) -> None:
         other = table("Sort|Sept", "a|1", name="other")
         grid = table("Kind|September", "a|2", name="grid")
@@ -277,6 +286,8 @@ class ProblemTest(unittest.TestCase):
             ((table("K", "a"),), {}, BadTerms),
             ((NORTH,), {"by_position": True, "match": "loose"}, BadTerms),
             ((NORTH,), {"aliases": {"May": "June"}}, BadTerms),
+            ((EAST,), {"down": ("Kind",), "value": ("Amount", "Amount")}, BadTerms),
+            ((EAST,), {"down": ("Kind", "kind"), "value": ("Amount",)}, BadTerms),
         ):
             with self.subTest(terms=terms), self.assertRaises(kind):
                 rollup(*tables, **terms)

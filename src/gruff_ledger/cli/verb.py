@@ -258,11 +258,6 @@ def job_of_verb(
             f"{verb.name} works on one list, and {len(addresses)} are named.",
             "Merge them first, or name one.",
         )
-    if addresses.count(STANDARD_INPUT) > 1:
-        raise UnreadableSource(
-            "standard input can be read only once.",
-            "Name it once, and the other lists by their paths.",
-        )
     lists = tuple(
         ListToRead(name, address, pinned)
         for name, address in zip(_names(addresses), addresses, strict=True)
@@ -272,6 +267,11 @@ def job_of_verb(
     beside: dict[str, ListToRead] = {}
     files = files_of(terms, Path())
     named = terms.lists_named(dict(files))
+    if (*addresses, *named).count(STANDARD_INPUT) > 1:
+        raise UnreadableSource(
+            "standard input can be read only once.",
+            "Name it once, and the other lists by their paths.",
+        )
     entry = Entry(
         number=1,
         verb=verb,

@@ -171,6 +171,7 @@ def merged_by_key(
             for key, which in (
                 ("new", _NEW),
                 ("changed", _CHANGED),
+                ("untouched", _UNTOUCHED),
                 ("missing", _MISSING),
             )
         },
@@ -456,7 +457,7 @@ def _status_notes(
                 f"As seen from {stacked.names[0]}, the {noun}: {counts[_NEW]} new, "
                 f"{counts[_CHANGED]} changed, {counts[_UNTOUCHED]} untouched, "
                 f"{counts[_MISSING]} missing in the others.",
-                "To list them, use `new`, `changed` and `missing`.",
+                "To list them, use `new`, `changed`, `untouched` and `missing`.",
             )
         )
     return tuple(notes)

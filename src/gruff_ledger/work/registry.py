@@ -184,6 +184,7 @@ VERBS = {
             beside=(
                 Beside("new", "By key, write the records new to the first list here."),
                 Beside("changed", "By key, write the records that changed here."),
+                Beside("untouched", "By key, write the records that did not here."),
                 Beside(
                     "missing",
                     "By key, write the records here that only the first list has.",

@@ -43,6 +43,9 @@ MADE_HEADING = re.compile(r"field \d+")
 # A result of more columns than this could be read by nobody.
 _MOST_ACROSS = 10_000
 
+# Fields that a message names.
+_NAMED_FIELDS = 6
+
 _PER_CENT = re.compile(r"%|\bper ?cent(age)?\b|\bpct\b", re.IGNORECASE)
 
 
@@ -157,22 +160,32 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
     if not is_long:
         values = [heading for heading in table.headings if heading not in down]
         across = None
+    named = [*down, *([] if across is None else [across]), *values]
+    for place, heading in enumerate(named):
+        if heading in named[:place]:
+            raise BadTerms(
+                f"the field '{heading}' of {table.name} is named twice.",
+                "Let each be a label down, a label across or a figure, once.",
+                term="value" if heading in values else "down",
+            )
     if not values:
         raise BadTerms(
             f"{table.name} has no field of figures beside its labels.",
             "Name label fields in `down` and figures in `value`.",
             term="value" if terms.value else "down",
         )
-    named = [*down, *([] if across is None else [across])]
+    with_labels = [*down, *([] if across is None else [across])]
     # Each thread looks through a field of its own.
-    looked = mapped_whole(lambda heading: distinct(table.column(heading)), named)
-    labels = dict(zip(named, looked, strict=True))
+    looked = mapped_whole(lambda heading: distinct(table.column(heading)), with_labels)
+    labels = dict(zip(with_labels, looked, strict=True))
     out = _total_rows(terms, table, labels, across, values, said)
     if out is not None:
         table = table.filter(~out)
         labels = {heading: distinct(table.column(heading)) for heading in labels}
     if not is_long:
         values = _without_total_columns(terms, table, down, values, said)
+        if not terms.by_position and terms.figure != "count":
+            values = _with_numbers(terms, table, values, said)
     down_labels, codes = _labels(table, down, labels, values, said)
     names, positions = _across_labels(terms, table, across, labels, values, said)
     numbers = [
@@ -228,7 +241,7 @@ def _label_fields(
             )
         down.append(found)
     if terms.down or not table.headings:
-        return list(dict.fromkeys(down))
+        return down
     named = {
         *(_found(table, name) for name in terms.value),
         _found(table, terms.across),
@@ -362,6 +375,29 @@ def _without_total_columns(
     if len(totals) == 1:
         _check_total_column(terms, table, rest, totals[0], said)
     return rest
+
+
+def _with_numbers(
+    terms: RollupTerms, table: Table, values: Sequence[str], said: _Said
+) -> list[str]:
+    """Leave out fields of a grid that hold texts and no number at all."""
+    texts = []
+    for heading in values:
+        column = table.column(heading)
+        _, is_number = read_amounts(column, _form(terms.form, heading))
+        if not is_number.any() and not blank_mask(column).all():
+            texts.append(heading)
+    if not texts or len(texts) == len(values):
+        return list(values)
+    words = ", ".join(f"'{heading}'" for heading in texts[:_NAMED_FIELDS])
+    more = len(texts) - _NAMED_FIELDS
+    tail = f" and {more} more" if more > 0 else ""
+    said.warn(
+        f"{table.name}: left out, as they hold no numbers: {words}{tail}.",
+        "To see which cells are none, name them in `value`; to count them, set "
+        "`figure` to count.",
+    )
+    return [heading for heading in values if heading not in texts]
 
 
 def _check_total_column(
