@@ -59,6 +59,12 @@ class StepTest(unittest.TestCase):
             self.assertEqual(step.label, "1 work")
             self.assertEqual(step.difference, Fraction(difference))
 
+    def test_a_chain_that_does_not_close(self) -> None:
+        chain = chain_of(Outcome(LIST), LIST)
+        chain.at_end += 1
+        self.assertEqual(chain.differing, [])
+        self.assertFalse(chain.closes)
+
     def test_words(self) -> None:
         for value, words in (
             ("0", "0"),

@@ -7,7 +7,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.cells import distinct as distinct_module
 from gruff_ledger.cells import distinct as module
+from gruff_ledger.cells import keys
 from gruff_ledger.cells.distinct import (
     combinations,
     distinct,
@@ -54,6 +56,18 @@ class DistinctTest(unittest.TestCase):
         for values, codes in (found, distinct_cells(text_column(cells))):
             self.assertEqual(values.to_pylist(), ["a", "b"])
             self.assertEqual(np.flatnonzero(codes).tolist(), [2000])
+
+    def test_an_accident_of_fingerprints(self) -> None:
+        """Cells that only seem to be a value are not taken for it."""
+        true_prints = keys.fingerprints
+        cells = ["a" * 20, "b" * 20, "c" * 20] * 3000
+        with (
+            mock.patch.object(keys, "fingerprints", lambda c: true_prints(c) % 2),
+            mock.patch.object(
+                distinct_module, "fingerprints", lambda c: true_prints(c) % 2
+            ),
+        ):
+            self.assertIsNone(few_values(text_column(cells)))
 
     def test_fields_of_many_values_are_left_to_others(self) -> None:
         many = [str(n % 2500) for n in range(9000)]

@@ -71,11 +71,39 @@ class DemoTest(FolderTest):
         balance = account["balance"]
         self.assertTrue(balance["balances"])
         self.assertEqual(
-            balance["records_in"],
-            balance["records_out"] + balance["set_aside"] + balance["left_out"],
+            balance["records_in"] + balance["made"],
+            balance["records_out"]
+            + balance["set_aside"]
+            + balance["left_out"]
+            + balance["summed"],
         )
+        self.assertTrue(all(total["closes"] for total in account["control"]))
         self.assertIn("The account balances.", self.told)
         self.assertIn("Harbour berth register, October 2026", self.told)
+
+    def test_lists_are_put_together(self) -> None:
+        """A rate by class and length, the last payment, takings that add up."""
+        berths = {r["Berth"]: r for r in self.records("harbour/out/berths.csv")}
+        # Class B, 10.6 m: the band from 8 m on.
+        self.assertEqual(berths["001"]["Rate"], "4.01")
+        payments = [
+            record
+            for record in self.records("harbour/incoming/payments.csv")
+            if record["Boat"] == berths["001"]["Boat"]
+        ]
+        last = max(payments, key=lambda record: record["Paid on"])
+        self.assertGreater(len(payments), 1)
+        self.assertEqual(berths["001"]["Last payment"], last["Paid on"])
+        self.assertEqual(berths["001"]["Last amount"], last["Amount"])
+        import openpyxl
+
+        book = openpyxl.load_workbook(self.folder / "harbour" / "out" / "takings.xlsx")
+        rows = list(book["takings"].values)
+        self.assertEqual(rows[0][:3], ("Kind", "source", "May"))
+        total = next(row for row in rows if row[0] == "Total")
+        self.assertAlmostEqual(sum(total[2:-1]), total[-1], places=9)
+        chart = self.folder / "harbour" / "out" / "takings.png"
+        self.assertEqual(chart.read_bytes()[:4], b"\x89PNG")
 
     def test_cells_are_as_they_were(self) -> None:
         """Zeros, long numbers, accents, quotes, line breaks."""
@@ -204,7 +232,9 @@ class OwnersTest(FolderTest):
 
         self.gruff("demo", "harbour")
         book = openpyxl.load_workbook(self.folder / "harbour" / "out" / "harbour.xlsx")
-        self.assertEqual(book.sheetnames, ["Berths", "Guests", "Findings"])
+        self.assertEqual(
+            book.sheetnames, ["Berths", "No payment", "Guests", "Findings"]
+        )
         said = [[cell.value for cell in row] for row in book["Findings"].iter_rows()]
         messages = {row[6] for row in said}
         self.assertIn("There is no berth 14 on pontoon A.", messages)
