@@ -13,7 +13,7 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import distinct, with_cells
+from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.cells.folding import folding, without_key
 from gruff_ledger.cells.keys import first_at_levels, group_sizes
 from gruff_ledger.formula.forms import forms_of
@@ -312,7 +312,7 @@ def _resolved(
         stands = filled
         if terms.precedence in ("list", "newest") and not terms.update:
             stands = has
-        winners = _first_marked(stands, groups, group_of)
+        winners = _first_marked(stands, groups)
         chosen = {
             number_of[int(groups.first[one])]: value
             for one, other, field, value in decided.values
@@ -350,7 +350,7 @@ def _resolved(
     return _Resolved(result, tuple(changes), tuple(findings), tuple(questions), changed)
 
 
-def _first_marked(marked: Mask, groups: _Groups, group_of: Indices) -> Indices:
+def _first_marked(marked: Mask, groups: _Groups) -> Indices:
     """Return for each group the place of its first marked member, or -1."""
     places = np.where(marked, np.arange(len(marked)), len(marked))
     first: Indices = np.minimum.reduceat(places, groups.starts)
@@ -368,22 +368,27 @@ def _conflicts(
     chosen: Mapping[int, str],
 ) -> tuple[list[Finding], list[Question]]:
     """Return what is found where filled cells of one key differ, and the questions."""
-    values, codes = distinct(cells)
-    low = np.minimum.reduceat(np.where(asked, codes, len(values)), groups.starts)
-    high = np.maximum.reduceat(np.where(asked, codes, -1), groups.starts)
-    open_ = np.flatnonzero((low < high) & (high >= 0))
-    open_ = open_[[number not in chosen for number in open_.tolist()]]
+    # Who differs from the first that is asked of its group, is in conflict with it.
+    first = _first_marked(asked, groups)[group_of]
+    differs = asked & (first >= 0)
+    differs[differs] = unequal(filtered(cells, differs), taken(cells, first[differs]))
+    in_conflict = np.unique(group_of[differs]).tolist()
+    open_ = np.array([each for each in in_conflict if each not in chosen], np.int64)
     if not len(open_):
         return [], []
     ends = np.append(groups.starts[1:], len(groups.members))
+    is_open = np.isin(group_of, open_)
+    # Only the cells of these groups are looked at as texts.
+    some = np.flatnonzero(is_open)
+    texts_of = dict(zip(some.tolist(), taken(cells, some).to_pylist(), strict=True))
     said, stands, questions = [], [], []
     for number in open_.tolist():
-        inside = np.arange(groups.starts[number], ends[number])
-        mine = inside[asked[inside]]
+        inside = range(int(groups.starts[number]), int(ends[number]))
+        mine = [at for at in inside if asked[at]]
         winner = int(winners[number])
         # What stands is named first.
-        there = values[codes[winner]] if winner >= 0 else ""
-        texts = dict.fromkeys([there, *(values[codes[at]] for at in mine.tolist())])
+        there = texts_of[winner] if winner >= 0 else ""
+        texts = dict.fromkeys([there, *(texts_of[at] for at in mine)])
         others = [f"'{text}'" for text in texts if text != there]
         more = len(others) - _NAMED_VALUES
         tail = f" and {more} more" if more > 0 else ""
