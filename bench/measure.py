@@ -182,7 +182,8 @@ def rows_of_size(n: int) -> list[Row]:
 def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
     """Return the rows of work on several lists."""
     coded, reference = lookup_lists(whole, n)
-    long, later = long_list(whole, n), later_list(whole, n)
+    long, later = long_list(whole, n), later_list(whole, n, shuffled=False)
+    shuffled = later_list(whole, n, shuffled=True)
     lookup = [*verb("lookup", coded), "--in", str(reference), "--key", "Booking=Code"]
     grid = ["--down", "Kind", "--across", "Month", "--value", "Amount"]
 
@@ -213,6 +214,14 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
             arrow,
             3.0,
             size(whole, later),
+        ),
+        Row(
+            "compare with one in another order",
+            [*verb("compare", whole, shuffled), "--key", "Booking"],
+            "Arrow pass",
+            arrow,
+            0.0,
+            size(whole, shuffled),
         ),
         Row(
             "merge of two lists by key",

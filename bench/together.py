@@ -53,16 +53,17 @@ def long_list(whole: Path, n: int) -> Path:
     return made
 
 
-def later_list(whole: Path, n: int) -> Path:
-    """Return a later state of a list: in another order, changed here and there."""
-    made = _beside(whole, "later")
+def later_list(whole: Path, n: int, *, shuffled: bool) -> Path:
+    """Return a later state of a list, changed here and there; or in another order."""
+    made = _beside(whole, "later-shuffled" if shuffled else "later")
     if not made.exists():
         random = np.random.default_rng(13)
         heading, *lines = whole.read_text(encoding="utf-8").splitlines()
         chance = random.integers(0, 1000, n).tolist()
         with made.open("w", encoding="utf-8", newline="") as sink:
             sink.write(heading + "\n")
-            for place in random.permutation(n).tolist():
+            order = random.permutation(n) if shuffled else np.arange(n)
+            for place in order.tolist():
                 line = lines[place]
                 if chance[place] < _GONE:
                     line = f"9{place:09d},{line.partition(',')[2]}"

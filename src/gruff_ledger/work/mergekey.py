@@ -372,7 +372,7 @@ def _conflicts(
     first = _first_marked(asked, groups)[group_of]
     differs = asked & (first >= 0)
     differs[differs] = unequal(filtered(cells, differs), taken(cells, first[differs]))
-    in_conflict = np.unique(group_of[differs]).tolist()
+    in_conflict = np.flatnonzero(np.bincount(group_of[differs])).tolist()
     open_ = np.array([each for each in in_conflict if each not in chosen], np.int64)
     if not len(open_):
         return [], []

@@ -820,7 +820,7 @@ def _carried(
     owners: list[set[str]] = [set() for _ in sides.across]
     for each, columns in zip(brought, sides.columns, strict=True):
         for numbers in each.numbers:
-            for place in np.unique(columns[_there(numbers.across)]).tolist():
+            for place in {*columns[_there(numbers.across)].tolist()}:
                 owners[place].add(numbers.heading)
     carried: dict[str, tuple[int, int]] = {}
     for owner, (value, mine) in zip(owners, per_column, strict=True):
