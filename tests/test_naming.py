@@ -11,6 +11,7 @@ from gruff_ledger.naming import (
     format_names,
     made_headings,
     parse_names,
+    parse_pair,
 )
 from gruff_ledger.problems import BadTerms, UnknownField
 from tests.support import table
@@ -39,6 +40,25 @@ class ParseNamesTest(unittest.TestCase):
     def test_reads_back_what_was_formatted(self, names: list[str]) -> None:
         """Formatting and parsing are inverse, for any names."""
         self.assertEqual(parse_names(format_names(names)), tuple(names))
+
+
+class ParsePairTest(unittest.TestCase):
+    def test_the_name_here_and_the_name_there(self) -> None:
+        for text, pair in (
+            ("Boat=Vessel", ("Boat", "Vessel")),
+            (" Boat = Vessel AS LOOSE ", ("Boat", "Vessel AS LOOSE")),
+            ("Boat", ("Boat", "Boat")),
+            ('"a=b"=c', ("a=b", "c")),
+            ('"a=b"', ('"a=b"', '"a=b"')),
+            ('"x, y"="p=q"', ("x, y", '"p=q"')),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(parse_pair(text), pair)
+
+    def test_refuses_a_side_that_is_missing(self) -> None:
+        for text in ("=Vessel", "Boat=", "a, b=c", "="):
+            with self.subTest(text=text), self.assertRaises(BadTerms):
+                parse_pair(text)
 
 
 class FindFieldTest(unittest.TestCase):

@@ -7,7 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Table, concat_columns, constant_column, text_column
+from gruff_ledger.table import (
+    Table,
+    concat_columns,
+    constant_column,
+    taken,
+    text_column,
+)
 from tests.support import table
 
 
@@ -61,6 +67,44 @@ class TakeTest(unittest.TestCase):
                 taken = numbers.take(np.array(indices))
                 self.assertEqual(taken.records(), [(str(i),) for i in indices])
                 self.assertEqual(taken.origin.record.tolist(), [i + 1 for i in indices])
+
+    def test_takes_very_many_in_stretches(self) -> None:
+        """From chunks, in threads; and a few out of many."""
+        n = 300_000
+        texts = [f"cell {number}" for number in range(n)]
+        column = concat_columns(
+            [text_column(texts[:100_000]), text_column(texts[100_000:])]
+        )
+        order = np.random.default_rng(5).permutation(n)
+        found = taken(column, order)
+        self.assertEqual(found.to_pylist(), [texts[place] for place in order.tolist()])
+        few = np.array([299_999, 5, 5, 0])
+        self.assertEqual(
+            taken(column, few).to_pylist(), [texts[place] for place in few.tolist()]
+        )
+
+    def test_what_a_list_is_known_by_goes_with_it(self) -> None:
+        """Fields that name the source, detail and figures, whatever is done."""
+        from msgspec import structs
+
+        known = {
+            "from_source": frozenset("q"),
+            "beneath": "d",
+            "figures": frozenset("f"),
+        }
+        listed = structs.replace(table("q|d|f", "1|2|3", "4|5|6"), **known)
+        mask = np.array([True, False])
+        for other in (
+            listed.filter(mask),
+            listed.take(np.array([1, 0])),
+            listed.in_order(np.array([1, 0])),
+            listed.slice(0, 1),
+            listed.renamed("x"),
+            listed.with_field("n", text_column(["1", "2"])),
+            listed.with_fields(listed.headings, listed.held),
+        ):
+            for name, value in known.items():
+                self.assertEqual(getattr(other, name), value)
 
 
 class WithFieldTest(unittest.TestCase):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Kind, Terms, describe, json_schema, plain, read
+from gruff_ledger.terms import Kind, Pair, Terms, describe, json_schema, plain, read
 
 
 class Mooring(Terms, frozen=True, kw_only=True):
@@ -80,6 +80,30 @@ class ReadTest(unittest.TestCase):
                 self.assertEqual(caught.exception.term, term)
                 self.assertIn(what, caught.exception.what)
                 self.assertIn(remedy, caught.exception.remedy)
+
+
+class Paired(Terms, frozen=True, kw_only=True):
+    key: Annotated[tuple[Pair, ...], Meta(description="The keys.")] = ()
+
+
+class PairsTest(unittest.TestCase):
+    def test_a_docket_may_write_a_table_a_list_or_text(self) -> None:
+        for given, expected in (
+            ({"Boat": "Vessel", "a, b": "c"}, ("Boat=Vessel", '"a, b"=c')),
+            (["Boat=Vessel", "Berth"], ("Boat=Vessel", "Berth")),
+            ("Boat=Vessel, Berth", ("Boat=Vessel", "Berth")),
+        ):
+            with self.subTest(given=given):
+                terms = read(Paired, {"key": given})
+                self.assertEqual(terms.key, expected)
+                self.assertEqual(read(Paired, plain(terms)), terms)
+        for given in (3, {"Boat": 3}, [["a"]]):
+            with self.subTest(given=given), self.assertRaises(BadTerms):
+                read(Paired, {"key": given})
+
+    def test_is_documented(self) -> None:
+        schema = json_schema(Paired)["properties"]["key"]
+        self.assertEqual(schema["type"], ["array", "string", "object"])
 
 
 class JsonSchemaTest(unittest.TestCase):

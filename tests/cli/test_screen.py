@@ -50,6 +50,33 @@ class ScreenTest(FolderTest):
         text = b"".join(parts).decode("utf-8").replace("\r\n", "\n")
         return re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", text)
 
+    def test_keys_that_matched_nothing_are_a_table(self) -> None:
+        self.write("a.csv", LIST)
+        self.write("ref.csv", "berth,rate\n001,5\n004,6\n")
+        shown = self.shown(
+            "lookup", "a.csv", "--in", "ref.csv", "--key", "berth", "--take", "rate"
+        )
+        self.assertIn("Keys that matched nothing:", shown)
+        part = shown[shown.index("Keys that matched nothing:") :]
+        self.assertRegex(part, r"002 +1 +")
+
+    def test_a_card_is_read_and_not_accounted(self) -> None:
+        self.write("a.csv", LIST)
+        shown = self.shown("card", "a.csv", "--key", "berth", "--value", "002")
+        self.assertRegex(shown, r"boat +Bold")
+        self.assertNotIn("balances", shown)
+        across = self.shown(
+            *("card", "a.csv", "--key", "berth", "--value", "002", "--lay", "across")
+        )
+        self.assertRegex(across, r"boat +berth +paid")
+
+    def test_control_totals_are_laid_out_as_a_chain(self) -> None:
+        self.write("a.csv", "boat,paid\nA,12.50\nA,12.50\nB,-3\n")
+        shown = self.shown("duplicates", "a.csv", "--control", "paid")
+        self.assertIn("Control total of paid", shown)
+        self.assertRegex(shown, r"1 duplicates +22 +12.5 +9.5")
+        self.assertIn("The control total of paid closes.", shown)
+
     def test_a_survey_is_a_page(self) -> None:
         self.write("a.csv", LIST)
         page = re.sub(" +", " ", self.shown("survey", "a.csv")).replace(" \n", "\n")

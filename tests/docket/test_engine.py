@@ -2,10 +2,10 @@
 
 from unittest import mock
 
-from gruff_ledger.docket.engine import run
+from gruff_ledger.docket.engine import Run, run
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.outcome import Outcome
-from gruff_ledger.problems import OutOfBalance
+from gruff_ledger.problems import BadTerms, OutOfBalance
 from gruff_ledger.table import Table
 from gruff_ledger.work import duplicates
 from tests.support import FolderTest
@@ -64,3 +64,77 @@ class RunTest(FolderTest):
         self.assertEqual(
             sorted(path.name for path in self.folder.iterdir()), ["a.csv", "job.toml"]
         )
+
+
+BESIDE = """\
+docket = 1
+[lists.boats]
+from = "boats.csv"
+[lists.tariff]
+from = "tariff.csv"
+[[entry]]
+do = "lookup"
+in = "tariff"
+key = "Class"
+take = ["Rate"]
+as = "rated"
+"""
+
+
+class BesideTest(FolderTest):
+    """Lists that an entry makes beside its result."""
+
+    def setUp(self) -> None:
+        """Write two lists."""
+        super().setUp()
+        self.write("boats.csv", "Boat,Class\nTern,A\nSeal,X\nGull,X\nAuk,Y\n")
+        self.write("tariff.csv", "Class,Rate\nA,4.10\nB,3.40\n")
+
+    def job(self, more: str) -> Run:
+        """Run the docket with more to it."""
+        return run(load_docket(self.write("job.toml", BESIDE + more)))
+
+    def test_are_written_and_worked_on(self) -> None:
+        done = self.job(
+            '[[entry]]\ndo = "sort"\nlist = "rated.unmatched"\nby = "Class DESC"\n'
+            'as = "keys"\n[[entry]]\ndo = "count"\nlists = ["rated.unmatched"]\n'
+            'by = "records"\n'
+            '[[out]]\nlist = "rated"\nto = "rated.csv"\n'
+            '[[out]]\nlist = "keys"\nto = "keys.csv"\n'
+            '[[out]]\nlist = "rated.unused"\nto = "unused.csv"\n'
+        )
+        self.assertEqual(
+            self.text("keys.csv"), "Class,records,nearest known\nY,1,\nX,2,\n"
+        )
+        self.assertEqual(self.text("unused.csv"), "Class,Rate\nB,3.40\n")
+        balance = done.balance
+        self.assertTrue(balance.holds)
+        # Two records of a list made anew, for each of the two entries on it; and the
+        # two that the count made.
+        self.assertEqual((balance.records_in, balance.made), (4, 6))
+
+    def test_can_be_looked_into(self) -> None:
+        self.job(
+            '[[entry]]\ndo = "lookup"\nlist = "boats"\nin = "rated.unmatched"\n'
+            'key = "Class"\ntake = ["records"]\nseverity = "note"\n'
+            '[[out]]\nto = "out.csv"\n'
+        )
+        cells = [record["records"] for record in self.records("out.csv")]
+        self.assertEqual(cells, ["", "2", "2", "1"])
+
+    def test_a_name_that_is_none(self) -> None:
+        with self.assertRaisesRegex(BadTerms, "no list 'rated.unmatchd'"):
+            self.job('[[out]]\nlist = "rated.unmatchd"\nto = "out.csv"\n')
+        with self.assertRaisesRegex(BadTerms, "there is a list 'rated.unused' already"):
+            self.job('[[entry]]\ndo = "sort"\nby = "Boat"\nas = "rated.unused"\n')
+
+    def test_one_that_these_terms_do_not_make(self) -> None:
+        docket = BESIDE.replace('take = ["Rate"]', "check = true")
+        path = self.write(
+            "job.toml", docket + '[[out]]\nlist = "rated.unused"\nto = "out.csv"\n'
+        )
+        with self.assertRaisesRegex(
+            BadTerms, "makes no list 'unused' with these terms"
+        ):
+            run(load_docket(path))
+        self.assertFalse((self.folder / "out.csv").exists())
