@@ -66,7 +66,12 @@ _METAVARS_OF = {
     "message": "MESSAGE",
     "by": "FIELD, …",
     "band": "FIELD=FIELD",
+    "across": "FIELD",
+    "sort": "FIELD, …",
+    "corner": "HEADING",
+    "name-source": "HEADING",
     "status": "HEADING",
+    "default": "FIELD=VALUE",
     "encoding": "NAME",
     "field": "FIELD",
     "after": "FIELD",
@@ -137,7 +142,8 @@ def _option(term: Term, key: str) -> click.Option:
     if term.kind is Kind.FLAG:
         return click.Option(names, is_flag=True, help=text)
     metavar = "|".join(term.choices)
-    if not metavar and term.kind is not Kind.MAPPING:
+    # `after` names one field, or a field for each field.
+    if not metavar and (term.kind is not Kind.MAPPING or term.key != "after"):
         metavar = _METAVARS_OF.get(term.key, "")
     return click.Option(
         names,

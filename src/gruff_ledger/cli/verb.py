@@ -5,7 +5,7 @@ A command is a job of one entry: it is run by the same engine as a docket.
 
 from __future__ import annotations
 
-import sys
+import importlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -171,7 +171,8 @@ def verb_command(verb: Verb) -> click.Command:
 
 def _help(verb: Verb) -> str:
     """Return the purpose, and what the verb's module says of its rules."""
-    rules = (sys.modules[verb.terms.__module__].__doc__ or "").split("\n\n")[1:]
+    module = importlib.import_module(f"gruff_ledger.work.{verb.name}")
+    rules = (module.__doc__ or "").split("\n\n")[1:]
     text = "\n\n".join([verb.purpose, *rules])
     return with_terms_named(text, in_docket=False)
 
