@@ -1,6 +1,7 @@
 """Tests of merge by key, and of what merge does with idle records and fields."""
 
 import json
+import sys
 import unittest
 
 from hypothesis import given
@@ -231,6 +232,22 @@ class ReviewTest(FolderTest):
         done = self.gruff("run", "boats.toml")
         self.assertEqual(self.text("boats.csv"), "Boat,Length\nTern,7.5\nSeal,8\n")
         self.assertNotIn(b"differs", done.stdout)
+
+    @unittest.skipIf(sys.platform == "win32", "there are no pseudo-terminals")
+    def test_a_value_is_decided_on_the_terminal(self) -> None:
+        self.write("north.csv", "Boat,Length\nTern,7.0\n")
+        self.write("south.csv", "Boat,Length\nTern,7.5\n")
+        self.write(
+            "boats.toml",
+            'docket = 1\n[lists.north]\nfrom = "north.csv"\n'
+            '[lists.south]\nfrom = "south.csv"\n'
+            '[[entry]]\ndo = "merge"\nkey = "Boat"\ndecisions = "decided.jsonl"\n'
+            '[[out]]\nto = "boats.csv"\n',
+        )
+        shown = self.on_terminal(("review", "boats.toml"), ["2"], "kept at once")
+        self.assertIn("Which Length is right?", shown)
+        self.gruff("run", "boats.toml")
+        self.assertEqual(self.text("boats.csv"), "Boat,Length\nTern,7.5\n")
 
     def test_lists_that_only_a_key_makes(self) -> None:
         self.write("north.csv", "Boat,Length\nTern,7.0\n")
