@@ -374,8 +374,8 @@ def _command() -> click.Command:
         callback=_review,
         help="Decide which records are the same, once.\n\nOf a LIST, the terms are "
         "those of gruff duplicates; in a DOCKET (.toml) they stand in the entries "
-        "(duplicates, or merge by key) that name decisions. Questions are asked on the terminal, one key "
-        "each, or written to a list with --to and read back with --answers. Every "
+        "(duplicates, or merge by key) that name decisions. Questions are asked on the "
+        "terminal, one key each, or written to a list with --to and read back with --answers. Every "
         "decision is kept at once in the file that --decisions names, and holds "
         "whenever these records come again.",
         short_help="Decide which records are the same, once.",
