@@ -375,9 +375,9 @@ def _command() -> click.Command:
         help="Decide which records are the same, once.\n\nOf a LIST, the terms are "
         "those of gruff duplicates; in a DOCKET (.toml) they stand in the entries "
         "(duplicates, or merge by key) that name decisions. Questions are asked on the "
-        "terminal, one key each, or written to a list with --to and read back with --answers. Every "
-        "decision is kept at once in the file that --decisions names, and holds "
-        "whenever these records come again.",
+        "terminal, one key each, or written to a list with --to and read back with "
+        "--answers. Every decision is kept at once in the file that --decisions "
+        "names, and holds whenever these records come again.",
         short_help="Decide which records are the same, once.",
     )
     command.groups = (
