@@ -16,7 +16,7 @@ from fractions import Fraction
 import msgspec
 import numpy as np
 
-from gruff_ledger.cells.amounts import read_amounts
+from gruff_ledger.cells.amounts import decimal_text, read_amounts
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match import loose
 from gruff_ledger.cells.sums import total_of
@@ -298,10 +298,7 @@ def decimal_words(value: Fraction) -> str:
     scale = 0
     while (value * 10**scale).denominator != 1:
         scale += 1
-    whole = abs(int(value * 10**scale))
-    digits = str(whole).rjust(scale + 1, "0")
-    text = digits if not scale else f"{digits[:-scale]}.{digits[-scale:]}"
-    return f"-{text}" if value < 0 else text
+    return decimal_text(int(value * 10**scale), scale)
 
 
 def _no_numbers(column: Column) -> int:

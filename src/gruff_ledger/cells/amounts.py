@@ -292,7 +292,7 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
         narrow = _narrow(one.values)
         if narrow.dtype == object:
             return text_column(
-                _text(value, one.scale, digits) for value in one.values.tolist()
+                decimal_text(value, one.scale, digits) for value in one.values.tolist()
             ), inexact
         one = Amounts(narrow, one.scale)
     starts = range(0, len(one.values), STRETCH_RECORDS)
@@ -305,7 +305,23 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
     return concat_columns(list(parts)), inexact
 
 
-def _text(value: int, scale: int, digits: int | None) -> str:
+def decimal_text(value: int, scale: int, digits: int | None = None) -> str:
+    """
+    Write a whole number at a scale as a decimal, in the plain form.
+
+    Parameters
+    ----------
+    value, scale : int
+        The number is ``value / 10**scale``.
+    digits : int, optional
+        How many digits stand after the point at least; without it no zeros are
+        written at the end.
+
+    Examples
+    --------
+    >>> decimal_text(-1250, 3), decimal_text(-1250, 3, 2)
+    ('-1.25', '-1.25')
+    """
     whole, part = divmod(abs(value), 10**scale)
     decimals = str(part).rjust(scale, "0").rstrip("0") if scale else ""
     decimals = decimals.ljust(digits or 0, "0")
@@ -322,7 +338,9 @@ def _written(values: npt.NDArray[np.int64], scale: int, digits: int) -> Column:
     if not scale and not digits:
         return number_column(values)
     if _greatest(values) * 10 ** max(0, digits - scale) > _MOST_WRITTEN or scale > 17:
-        return text_column(_text(value, scale, digits) for value in values.tolist())
+        return text_column(
+            decimal_text(value, scale, digits) for value in values.tolist()
+        )
     if digits > scale:
         values, scale = values * np.int64(10 ** (digits - scale)), digits
     kept = np.full(len(values), scale, np.int64)

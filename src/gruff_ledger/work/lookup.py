@@ -468,8 +468,8 @@ def _notes(
         origin = table.origin.pick(~has_key)
         notes.append(Note(f"{without} nothing, with {what}.", "", origin, warning=True))
     if terms.default and none:
-        took = numbered_words(none, "record has", "records have")
-        notes.append(Note(f"{took} what `default` states.".replace("`", "")))
+        took = numbered_words(none, "record was", "records were")
+        notes.append(Note(f"{took} given the default, as nothing was found."))
     return tuple(notes)
 
 

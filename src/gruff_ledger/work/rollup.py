@@ -17,6 +17,7 @@ from gruff_ledger.cells.amounts import (
     Amounts,
     Integers,
     at_scale,
+    decimal_text,
     read_amounts,
     subtracted,
     to_column,
@@ -55,7 +56,6 @@ from gruff_ledger.work.rollupsources import (
     MADE_HEADING,
     NO_LABEL,
     Brought,
-    decimal_text,
     gathered,
 )
 from gruff_ledger.work.rollupterms import RollupTerms
@@ -756,13 +756,15 @@ def _sum_notes(
     scale = max(each for _, each in sums)
     total = sum(value * 10 ** (scale - mine) for value, mine in sums)
     parts = " + ".join(
-        f"{each.name} {decimal_text(value, mine)}"
+        f"{each.name} {decimal_text(value, mine, mine)}"
         for each, (value, mine) in zip(brought[:8], sums[:8], strict=True)
     )
     more = f" + {len(brought) - 8} more" if len(brought) > 8 else ""
     if len(brought) == 1:
-        return [Note(f"All figures add up to {decimal_text(total, scale)}.")]
-    return [Note(f"{parts}{more} = {decimal_text(total, scale)}, as in the result.")]
+        return [Note(f"All figures add up to {decimal_text(total, scale, scale)}.")]
+    return [
+        Note(f"{parts}{more} = {decimal_text(total, scale, scale)}, as in the result.")
+    ]
 
 
 def _checked(
@@ -803,8 +805,8 @@ def _checked(
     theirs = sum(value * 10 ** (scale - each) for value, each in sums)
     if mine != theirs:
         raise OutOfBalance(
-            f"the lists add up to {decimal_text(theirs, scale)}, and the result to "
-            f"{decimal_text(mine, scale)}. Nothing was written.",
+            f"the lists add up to {decimal_text(theirs, scale, scale)}, and the "
+            f"result to {decimal_text(mine, scale, scale)}. Nothing was written.",
             "This is a fault of the program and not of the lists: please report it.",
         )
     return _carried(brought, sides, per_column, scale)

@@ -13,7 +13,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts, at_scale, read_amounts
+from gruff_ledger.cells.amounts import (
+    Amounts,
+    at_scale,
+    decimal_text,
+    read_amounts,
+)
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match import loose
@@ -325,26 +330,18 @@ def _compare_totals(
     theirs = int(at_scale(stated, common).values[0])
     if mine == theirs:
         return
-    sums = decimal_text(mine, common)
+    sums = decimal_text(mine, common, common)
     said.findings.append(
         Finding(
             f"{heading} adds up to its total",
             Severity.WARN,
-            f"The total of {heading} says {decimal_text(theirs, common)}, and what it "
-            f"is of adds up to {sums}.",
+            f"The total of {heading} says {decimal_text(theirs, common, common)}, and "
+            f"what it is of adds up to {sums}.",
             heading,
             row.origin,
             row.column(heading),
         )
     )
-
-
-def decimal_text(value: int, scale: int) -> str:
-    """Write a whole number at a scale as a decimal."""
-    digits = str(abs(value)).rjust(scale + 1, "0")
-    whole = digits[: len(digits) - scale] if scale else digits
-    part = f".{digits[len(digits) - scale :]}" if scale else ""
-    return f"{'-' if value < 0 else ''}{whole}{part}"
 
 
 def _without_total_columns(
@@ -419,8 +416,8 @@ def _check_total_column(
     if not wrong.any():
         return
     told = [
-        f"{total} says {decimal_text(int(mine), scale)}, and what it is of adds up to "
-        f"{decimal_text(int(theirs), scale)}."
+        f"{total} says {decimal_text(int(mine), scale, scale)}, and what it is of adds "
+        f"up to {decimal_text(int(theirs), scale, scale)}."
         for mine, theirs in zip(
             at_scale(stated, scale).values[wrong].tolist(),
             sums[wrong].tolist(),
