@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.table import Column, Origin, Table, constant_column
+from gruff_ledger.table import Column, Indices, Origin, Table, constant_column
 
 
 class Severity(StrEnum):
@@ -113,6 +113,67 @@ class Note(msgspec.Struct, frozen=True, eq=False):
     warning: bool = False
 
 
+class Span(msgspec.Struct, frozen=True):
+    """
+    Which of the parts that figures were made of are in one record or field of them.
+
+    Attributes
+    ----------
+    code : int
+        The group, or -1 for all groups.
+    first, last : int
+        Of the lists, counted from 0.
+    is_change : bool
+        Whether it is what changed from the first of them to the last.
+    """
+
+    code: int
+    first: int
+    last: int
+    is_change: bool = False
+
+
+class Drawn(msgspec.Struct, frozen=True, eq=False):
+    """
+    The n records that a result was drawn from, beside the origins of its own records.
+
+    Attributes
+    ----------
+    origin : Origin, n records
+    row : ndarray of int, shape (n,)
+        The group down that each is in; the position of a record of the result where
+        `rows` does not say otherwise.
+    column, part : ndarray of int, shape (n,), optional
+        The group across that each is in, and the list it came from.
+    values : ndarray of int, shape (n,), optional
+        What was added up, in units of the `scale`-th decimal.
+    field : ndarray of int, shape (n,), optional
+        The field each value stands in, as a position in `fields`.
+    rows : tuple of Span, one a record of the result
+        What is in each record; empty where that is the group of its position.
+    headings : mapping of str to Span
+        What is in each field of figures.
+    taken : mapping of str to str
+        For fields that were copied: the heading in the result, and where the records
+        that they were drawn from have it.
+    figure : str
+        What was worked out of the values, such as ``sum``.
+    """
+
+    origin: Origin
+    row: Indices
+    column: Indices | None = None
+    part: Indices | None = None
+    values: Indices | None = None
+    scale: int = 0
+    field: Indices | None = None
+    fields: tuple[str, ...] = ()
+    rows: tuple[Span, ...] = ()
+    headings: Mapping[str, Span] = {}
+    taken: Mapping[str, str] = {}
+    figure: str = ""
+
+
 class Outcome(msgspec.Struct, frozen=True, eq=False):
     """
     All that a piece of work did; the lists it was given are unchanged.
@@ -144,6 +205,9 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     carried : mapping
         For work that adds fields up: by their headings, the sum that is in the result,
         as a whole number and the decimals it has.
+    drawn : callable, optional
+        Returns what the result was drawn from, for tracing it back; called only where
+        a ledger is kept, and at once.
     """
 
     table: Table
@@ -158,3 +222,4 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
     beside: Mapping[str, Callable[[], Table]] = {}
     renamed: tuple[Mapping[str, str], ...] = ()
     carried: Mapping[str, tuple[int, int]] = {}
+    drawn: Callable[[], Drawn] | None = None

@@ -167,6 +167,9 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     figures : frozenset of str
         Headings of fields that hold figures which work made, and not cells of a source:
         a workbook can hold them as numbers.
+    root : callable, optional
+        Returns the origins of records in terms of sources, where records that work
+        made are told apart by origins of their own.
     """
 
     headings: tuple[str, ...]
@@ -176,6 +179,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     from_source: frozenset[str] = frozenset()
     beneath: str = ""
     figures: frozenset[str] = frozenset()
+    root: Callable[[Origin], Origin] | None = None
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)
@@ -203,6 +207,11 @@ class Table(msgspec.Struct, frozen=True, eq=False):
 
     def __len__(self) -> int:
         return len(self.origin)
+
+    @property
+    def places(self) -> Origin:
+        """The origins of the records in terms of sources, to be told to people."""
+        return self.origin if self.root is None else self.root(self.origin)
 
     @property
     def columns(self) -> tuple[Column, ...]:
@@ -335,6 +344,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.from_source,
             self.beneath,
             self.figures,
+            self.root,
         )
 
     def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
@@ -347,6 +357,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.from_source,
             self.beneath,
             self.figures,
+            self.root,
         )
 
     def _with(self, held: tuple[Held, ...], origin: Origin) -> Table:
@@ -359,6 +370,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             self.from_source,
             self.beneath,
             self.figures,
+            self.root,
         )
 
     def renamed(self, name: str) -> Table:

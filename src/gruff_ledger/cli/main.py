@@ -26,6 +26,10 @@ _EXIT_INTERRUPTED = 130
 _OTHERS = {
     "review": ("gruff_ledger.cli.review", "Decide which records are the same, once."),
     "run": ("gruff_ledger.cli.docket", "Do the work that a docket says."),
+    "trace": (
+        "gruff_ledger.cli.trace",
+        "Tell where a record came from, and what touched it.",
+    ),
     "demo": ("gruff_ledger.cli.demo", "Set up a made-up harbour office and run it."),
     "docket-schema": (
         "gruff_ledger.cli.docket",
@@ -39,7 +43,7 @@ _WORK = (*list(VERBS)[:_AFTER], "review", *list(VERBS)[_AFTER:])
 
 _SECTIONS = (
     ("Work on lists", _WORK),
-    ("Do it again, and look around", ("run", "demo", "docket-schema")),
+    ("Do it again, and look around", ("run", "trace", "demo", "docket-schema")),
 )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import datetime
+import os
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
@@ -24,6 +25,7 @@ from gruff_ledger.account.files import (
     set_aside_table,
 )
 from gruff_ledger.account.ledger import Account, Balance, Line, Out
+from gruff_ledger.account.trail import TRAIL_FILE, Trail
 from gruff_ledger.docket.expand import Source, expanded
 from gruff_ledger.docket.job import (
     Entry,
@@ -48,7 +50,13 @@ from gruff_ledger.problems import BadTerms, Problem, UnwritableOutput
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
-LEDGER_FILES = ("set-aside.csv", "findings.csv", "changes.csv", ACCOUNT_FILE)
+LEDGER_FILES = (
+    "set-aside.csv",
+    "findings.csv",
+    "changes.csv",
+    TRAIL_FILE,
+    ACCOUNT_FILE,
+)
 
 
 class Run(msgspec.Struct, frozen=True):
@@ -116,13 +124,17 @@ def run(
     with contextlib.closing(fetching):
         job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
         paths = [each.opened.path for each in sources.values() if each.opened.path]
-        with Outputs(paths, replace=replace) as outputs:
+        with (
+            Outputs(paths, replace=replace) as outputs,
+            contextlib.ExitStack() as stack,
+        ):
             formats = _claim(job, outputs)
             if any(entry.verb.sums_up for entry in job.entries):
                 give_back_memory_at_once()
             hashed = hash_sources or job.ledger is not None
             control = Control(job.control)
-            tables = _read_all(sources, account, on_step, control, hashed=hashed)
+            trail = stack.enter_context(_begun_trail(job, list(sources), outputs))
+            tables = _read_all(sources, account, on_step, control, trail, hashed=hashed)
             used = _uses(job)
             account.uses = Counter(
                 name for entry in job.entries for name in entry.lists
@@ -132,19 +144,31 @@ def run(
             beside: Mapping[str, Callable[[], Table]] = {}
             for entry in job.entries:
                 on_step(f"{entry.number} {entry.verb.name}")
-                outcome = _perform(entry, tables, used, account, control, job.docket)
+                outcome = _perform(
+                    entry, tables, used, account, control, trail, job.docket
+                )
                 measured, detail = outcome.measured, outcome.detail
                 beside = outcome.beside
                 details += [(each, detail) for each in entry.further]
             balance = account.strike_balance()
             _close_control(job, control, account, tables)
             on_step("writing")
-            _write(job, formats, tables, account, balance, outputs)
+            _write(job, formats, tables, account, balance, outputs, trail)
             for further, facts in details:
                 _write_further(further, facts, account, outputs)
             result = tables.get(_last_list(job)) if keep_result else None
+            if result is not None:
+                result = trail.rooted(result)
             outputs.commit()
     return Run(account, balance, result, measured, detail, beside)
+
+
+def _begun_trail(job: Job, sources: Sequence[str], outputs: Outputs) -> Trail:
+    """Return the trail of a run, which is written only where a ledger is kept."""
+    sink = None
+    if job.ledger is not None:
+        sink = outputs.begin(job.ledger / TRAIL_FILE)
+    return Trail(sink, sources)
 
 
 def _last_list(job: Job) -> str:
@@ -221,6 +245,7 @@ def _read_all(
     account: Account,
     on_step: Callable[[str], None],
     control: Control,
+    trail: Trail,
     *,
     hashed: bool,
 ) -> dict[str, Table]:
@@ -237,6 +262,13 @@ def _read_all(
         account.sources.append(_source_line(name, reading))
         tables[name] = reading.table
         control.source(name, reading.table, reading.aside)
+        trail.source(
+            name,
+            reading.table,
+            reading.aside,
+            reading.findings,
+            each.opened.address,
+        )
     return tables
 
 
@@ -281,10 +313,13 @@ def _perform(
     used: Counter[str],
     account: Account,
     control: Control,
+    trail: Trail,
     docket: str | None,
 ) -> Outcome:
-    given = [tables[name].renamed(name) for name in entry.lists]
-    beside = {said: tables[name].renamed(name) for said, name in entry.references}
+    given = [_given(tables[name], name, trail) for name in entry.lists]
+    beside = {
+        said: _given(tables[name], name, trail) for said, name in entry.references
+    }
     # A list that nothing needs any more must not stay in memory beside its successor.
     for name in (*entry.lists, *(name for _, name in entry.references)):
         used[name] -= 1
@@ -307,18 +342,14 @@ def _perform(
         "terms": plain(entry.terms),
         "headings": list(outcome.table.headings),
     }
-    account.entries.append(
-        Line.of(
-            f"{entry.number} {entry.verb.name}",
-            entry.result,
-            sum(map(len, given)),
-            outcome,
-            facts,
-        )
-    )
     label = f"{entry.number} {entry.verb.name}"
+    records_in = sum(map(len, given))
+    told = trail.told(outcome)
+    account.entries.append(Line.of(label, entry.result, records_in, told, facts))
     control.entry(label, entry.result, entry.lists, given, outcome)
-    tables[entry.result] = outcome.table
+    tables[entry.result] = trail.entry(
+        label, entry.result, entry.lists, given, outcome, facts
+    )
     for each in entry.verb.beside:
         name = beside_name(entry.result, each.key)
         if used[name] and each.key not in outcome.beside:
@@ -331,9 +362,15 @@ def _perform(
                 line=entry.line,
             )
         if used[name]:
-            tables[name] = outcome.beside[each.key]()
-            account.beside[name] = len(tables[name])
+            listed = outcome.beside[each.key]()
+            tables[name] = trail.beside(name, label, each.key, listed)
+            account.beside[name] = len(listed)
     return outcome
+
+
+def _given(table: Table, name: str, trail: Trail) -> Table:
+    """Return a list as it is given to an entry: by its name in the docket."""
+    return msgspec.structs.replace(table, name=name, root=trail.root)
 
 
 def _close_control(
@@ -374,6 +411,7 @@ def _write(
     account: Account,
     balance: Balance,
     outputs: Outputs,
+    trail: Trail,
 ) -> None:
     for path, outs in _by_path(job).items():
         parts = []
@@ -382,7 +420,11 @@ def _write(
             changes: tuple[Change, ...] = ()
             if out.terms.guard_formulas:
                 table, changes = guarded(table)
-            parts.append((out.part, table))
+            if job.ledger is not None:
+                seen = _seen_from(job.ledger, path)
+                trail.out(out.address, seen, out.list_name, table, changes)
+            changes = trail.told_changes(changes)
+            parts.append((out.part, trail.rooted(table)))
             account.outs.append(Out(out.address, out.list_name, len(table), changes))
         _write_parts(
             path,
@@ -403,8 +445,19 @@ def _write(
             job.ledger / name,
             lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
         )
-    text = account_text(account, balance)
+    facts = account_facts(account, balance)
+    trail_file = job.ledger / TRAIL_FILE
+    outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
+    text = _laid_out(facts)
     outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
+
+
+def _seen_from(ledger: Path, path: Path) -> str:
+    """Return a path as seen from the ledger, or whole where it is on another disk."""
+    try:
+        return Path(os.path.relpath(path.resolve(), ledger.resolve())).as_posix()
+    except ValueError:
+        return path.resolve().as_posix()
 
 
 def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
@@ -441,5 +494,8 @@ def _write_further(
 
 def account_text(account: Account, balance: Balance) -> bytes:
     """Return the account as JSON (RFC 8259), laid out to be read by people too."""
-    facts = msgspec.json.encode(account_facts(account, balance))
-    return msgspec.json.format(facts, indent=2) + b"\n"
+    return _laid_out(account_facts(account, balance))
+
+
+def _laid_out(facts: Mapping[str, Any]) -> bytes:
+    return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

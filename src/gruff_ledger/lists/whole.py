@@ -40,6 +40,7 @@ class Outputs:
         self._claimed: dict[Path, str] = {}
         self._staged: list[tuple[Path, Path, str]] = []
         self._made: list[Path] = []
+        self._open: list[BinaryIO] = []
         # Flushing waits for the disk, not for the processor: the next output is made
         # meanwhile.
         self._flushing: list[_Flushing] = []
@@ -53,6 +54,9 @@ class Outputs:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
+        for sink in self._open:
+            with contextlib.suppress(OSError):
+                sink.close()
         for flushing in self._flushing:
             flushing.join()
         for staged, _, _ in self._staged:
@@ -112,23 +116,56 @@ class Outputs:
         UnwritableOutput
             If the folder is missing or not writable, or the disk is full.
         """
+        self.end(path, self.begin(path), write)
+
+    def begin(self, path: Path) -> BinaryIO:
+        """
+        Open one output beside its place, to be written bit by bit until `end`.
+
+        Raises
+        ------
+        UnwritableOutput
+            If the folder is missing or not writable.
+        """
         shown = str(path)
         place = _resolved(path)
         try:
             if _is_stream(place):
-                with place.open("wb") as sink:
-                    write(sink)
-                return
+                sink = place.open("wb")
+                self._open.append(sink)
+                return sink
             self._make_folders(place.parent)
             beside = place.with_name(f".{place.name}.{os.urandom(4).hex()}.part")
             self._staged.append((beside, place, shown))
-            with beside.open("xb") as sink:
-                if place.exists():
-                    # Before anything is in it: what only its owner may read must not
-                    # lie open meanwhile.
-                    beside.chmod(stat.S_IMODE(place.stat().st_mode))
-                write(sink)
-            self._flushing.append(_Flushing(beside, shown))
+            sink = beside.open("xb")
+            self._open.append(sink)
+            if place.exists():
+                # Before anything is in it: what only its owner may read must not lie
+                # open meanwhile.
+                beside.chmod(stat.S_IMODE(place.stat().st_mode))
+            return sink
+        except OSError as error:
+            raise _unwritable(error, shown) from error
+
+    def end(
+        self, path: Path, sink: BinaryIO, write: Callable[[BinaryIO], object]
+    ) -> None:
+        """
+        Write the rest of an output that was begun, and have it flushed to the disk.
+
+        Raises
+        ------
+        UnwritableOutput
+            If the disk is full, or writing fails in another way.
+        """
+        shown = str(path)
+        try:
+            write(sink)
+            sink.close()
+            self._open.remove(sink)
+            staged = Path(sink.name)
+            if any(staged == beside for beside, _, _ in self._staged):
+                self._flushing.append(_Flushing(staged, shown))
         except OSError as error:
             raise _unwritable(error, shown) from error
 

@@ -183,7 +183,7 @@ def _down(table: Table, shown: Sequence[str], places: Indices) -> Table:
     headings = ["field"]
     columns = [text_column(shown)]
     for record in places[:_MOST_DOWN].tolist():
-        number = int(table.origin.record[record])
+        number = int(table.places.record[record])
         headings.append(free_heading(f"record {number}", headings))
         (cells,) = table.records(record, record + 1)
         by_heading = dict(zip(table.headings, cells, strict=True))

@@ -388,8 +388,8 @@ def _changes(
             spread_column([field.mine for field in fields] or [""], numbers[order]),
             taken(was, order),
             taken(now, order),
-            number_column(one.origin.record[mine]),
-            number_column(other.origin.record[theirs]),
+            number_column(one.places.record[mine]),
+            number_column(other.places.record[theirs]),
         ),
         # That of the list before: findings are on the records of the other.
         one.origin.pick(mine),

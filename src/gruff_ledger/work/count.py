@@ -17,7 +17,7 @@ from msgspec import Meta
 from gruff_ledger.cells.keys import first_with_same_key
 from gruff_ledger.cells.match import letters, loose
 from gruff_ledger.naming import find_fields, made_headings
-from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.outcome import Drawn, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
@@ -116,7 +116,15 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
         "the count",
     )
     notes += _said(terms, len(counts), len(order), counts, order, exact, group)
-    return Outcome(table, notes=notes, summed=n, measured=named[len(headings)])
+
+    def drawn() -> Drawn:
+        rows = np.full(len(counts), -1, np.int64)
+        rows[order] = np.arange(len(order))
+        return Drawn(origin, rows[inverse], figure="count")
+
+    return Outcome(
+        table, notes=notes, summed=n, measured=named[len(headings)], drawn=drawn
+    )
 
 
 def _key_columns(

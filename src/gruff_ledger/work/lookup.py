@@ -16,7 +16,14 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.naming import find_field
-from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
+from gruff_ledger.outcome import (
+    Change,
+    Drawn,
+    Finding,
+    Note,
+    Outcome,
+    Severity,
+)
 from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
 from gruff_ledger.table import (
     Column,
@@ -151,6 +158,13 @@ def perform(
     is_used = is_used[matches.first]
     notes += _unused_note(reference, is_used)
     headings = [pair.mine for pair in pairs]
+
+    def drawn() -> Drawn:
+        row = np.flatnonzero(at >= 0)
+        pairs, _ = _taken_pairs(terms, reference)
+        copied = {heading: theirs for theirs, heading in pairs}
+        return Drawn(reference.origin.pick(at[row]), row, taken=copied)
+
     return Outcome(
         done,
         changes=changes,
@@ -161,6 +175,7 @@ def perform(
             "unmatched": lambda: unmatched_table(unmatched, table, headings),
             "unused": lambda: reference.filter(~is_used),
         },
+        drawn=drawn,
     )
 
 
@@ -290,15 +305,10 @@ def _with_taken(
     terms: LookupTerms, table: Table, reference: Table, at: Indices, counts: Indices
 ) -> tuple[Table, tuple[Change, ...], tuple[Note, ...]]:
     """Put the fields that are taken into a list."""
-    notes: tuple[Note, ...] = ()
     new: list[tuple[str, Column]] = []
     held: dict[str, Held] = dict(zip(table.headings, table.held, strict=True))
     changes: tuple[Change, ...] = ()
-    headings = []
-    for name, heading in terms.taken:
-        theirs, said = find_field(reference, name, "take")
-        headings.append((theirs, theirs if heading == name else heading))
-        notes += said
+    headings, notes = _taken_pairs(terms, reference)
     m = len(reference)
 
     places = np.where(at >= 0, at, np.where(counts == 0, m + 1, m))
@@ -330,6 +340,19 @@ def _with_taken(
     done = table.with_fields(table.headings, [held[h] for h in table.headings])
     done, _ = with_new_fields(done, new, len(table.headings), term="take")
     return done, changes, notes
+
+
+def _taken_pairs(
+    terms: LookupTerms, reference: Table
+) -> tuple[list[tuple[str, str]], tuple[Note, ...]]:
+    """Return the fields that are taken: as the reference has them, and as called."""
+    pairs = []
+    notes: tuple[Note, ...] = ()
+    for name, heading in terms.taken:
+        theirs, said = find_field(reference, name, "take")
+        pairs.append((theirs, theirs if heading == name else heading))
+        notes += said
+    return pairs, notes
 
 
 def _unmatched(

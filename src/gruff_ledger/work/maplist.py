@@ -42,7 +42,7 @@ def pairs_of(listed: Table, term: str) -> dict[str, str]:
         if pairs.setdefault(was, now) != now:
             raise BadTerms(
                 f"{listed.name} says two things of '{was}': '{pairs[was]}' and '{now}' "
-                f"(record {listed.origin.record[number]}).",
+                f"(record {listed.places.record[number]}).",
                 "Leave one of the records in it.",
                 term=term,
             )

@@ -35,7 +35,7 @@ from gruff_ledger.cells.sums import (
     total_of,
 )
 from gruff_ledger.naming import free_heading, made_headings
-from gruff_ledger.outcome import Finding, Note, Outcome, Severity
+from gruff_ledger.outcome import Drawn, Finding, Note, Outcome, Severity, Span
 from gruff_ledger.problems import BadTerms, OutOfBalance, numbered_words
 from gruff_ledger.table import (
     Column,
@@ -195,7 +195,9 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     origin = _origins(brought, sides)
     rows = _row_order(terms, brought, sides, cube)
     result = Table(headings, columns, origin.pick(rows), "the rollup")
-    result = _without_idle_label(result, len(sides.down))
+    idle = _idle_label(result, len(sides.down))
+    if idle.any():
+        result = result.filter(~idle)
     labels = len(sides.down) + (terms.detail == "beneath")
     result = structs.replace(
         result,
@@ -224,6 +226,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         carried=carried,
         renamed=(terms.aliases,) * len(tables),
         detail=Charted(cube, sides, tuple(each.name for each in brought), terms),
+        drawn=lambda: _drawn(terms, brought, sides, cube, headings, ~idle),
     )
 
 
@@ -727,16 +730,84 @@ def _origins(brought: Sequence[Brought], sides: Sides) -> Origin:
     return whole.pick(np.append(first, 0))
 
 
-def _without_idle_label(table: Table, labels: int) -> Table:
-    """Leave out records without a label that no list has a figure for."""
+def _idle_label(table: Table, labels: int) -> Mask:
+    """Mark records without a label that no list has a figure for."""
     mask = np.array(table.column(table.headings[0]).to_pylist(), object) == NO_LABEL
-    if not mask.any():
-        return table
-    records = table.records()
-    for place in np.flatnonzero(mask).tolist():
-        cells = records[place][labels:]
-        mask[place] = all(cell in ("", "0") for cell in cells)
-    return table.filter(~mask.astype(np.bool_)) if mask.any() else table
+    if mask.any():
+        records = table.records()
+        for place in np.flatnonzero(mask).tolist():
+            cells = records[place][labels:]
+            mask[place] = all(cell in ("", "0") for cell in cells)
+    return np.asarray(mask, np.bool_)
+
+
+def _drawn(
+    terms: RollupTerms,
+    brought: Sequence[Brought],
+    sides: Sides,
+    cube: Cube,
+    headings: Sequence[str],
+    stays: Mask,
+) -> Drawn:
+    """Return the records whose numbers are in the figures, in the order of the cube."""
+    origins = []
+    fields: dict[str, int] = {}
+    codes = []
+    for each in brought:
+        for numbers in each.numbers:
+            mine = numbers.is_filled if terms.figure == "count" else numbers.is_number
+            origins.append(each.table.origin.pick(mine))
+            code = fields.setdefault(numbers.heading, len(fields))
+            codes.append(np.full(len(origins[-1]), code, np.int64))
+    at = _row_order(terms, brought, sides, cube)[stays]
+    kinds = np.zeros(len(at), np.int64)
+    if terms.detail == "beneath":
+        kinds = _kinds(terms, brought, sides, cube)[stays]
+    rows = [
+        _span(row if row < cube.shape[0] else -1, kind, len(brought))
+        for row, kind in zip(at.tolist(), kinds.tolist(), strict=True)
+    ]
+    return Drawn(
+        Origin.concat(origins),
+        cube.row,
+        cube.column,
+        cube.source,
+        cube.values.values,
+        cube.values.scale,
+        _end_to_end(codes),
+        tuple(fields),
+        tuple(rows),
+        _spans_across(terms, brought, sides, headings),
+        figure=terms.figure,
+    )
+
+
+def _spans_across(
+    terms: RollupTerms,
+    brought: Sequence[Brought],
+    sides: Sides,
+    headings: Sequence[str],
+) -> dict[str, Span]:
+    """Return what is in each field of figures, in the order of `_laid_out`."""
+    codes = [*range(len(sides.across))]
+    codes += [-1] if terms.totals in ("beside", "both") else []
+    kinds = [0]
+    if terms.detail not in ("none", "beneath"):
+        for number in range(len(brought)):
+            kinds.append(2 * number + 1)
+            kinds += [2 * number + 2] if terms.change and number else []
+    spans = [_span(code, kind, len(brought)) for code in codes for kind in kinds]
+    labels = len(headings) - len(spans)
+    return dict(zip(headings[labels:], spans, strict=True))
+
+
+def _span(code: int, kind: int, lists: int) -> Span:
+    """Return what is in figures of one kind; see `_kinds`."""
+    if not kind:
+        return Span(code, 0, lists - 1)
+    number = (kind - 1) // 2
+    is_change = kind % 2 == 0
+    return Span(code, number - is_change, number, is_change)
 
 
 def _source_sum(each: Brought) -> tuple[int, int]:

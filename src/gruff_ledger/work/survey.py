@@ -120,12 +120,12 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         notes += said
         facts = mapped(
             lambda heading, table=table: field_facts(  # type: ignore[misc]
-                heading, table.column(heading), table.origin, terms.null
+                heading, table.column(heading), table.places, terms.null
             ),
             chosen,
         )
         warned = tuple(each for fact in facts for each in _warned(fact))
-        source = int(table.origin.source[0]) if len(table) else len(looked)
+        source = int(table.places.source[0]) if len(table) else len(looked)
         looked.append(
             Surveyed(
                 table.name, source, len(table), tuple(facts), warned, terms.null, said

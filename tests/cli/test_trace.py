@@ -1,0 +1,191 @@
+"""`gruff trace`: what it tells of records and cells, from the ledger alone."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import zipfile
+
+from tests.support import FolderTest
+
+NORTH = """Berth,Boat,Length
+N-01, Grey Heron,9.4
+N-02,Old Seal,
+N-01,Grey Heron,9.4
+N-03,Tern,7.25
+"""
+RATES = "Berth,Rate\nN-01,12.50\nN-03,8\n"
+DOCKET = """docket = 1
+[lists.north]
+from = "north.csv"
+[lists.rates]
+from = "rates.csv"
+[[entry]]
+do = "scrub"
+list = "north"
+fields = "Boat"
+trim = true
+[[entry]]
+do = "flag"
+required = "Length"
+[[entry]]
+do = "duplicates"
+by = "Berth"
+[[entry]]
+do = "lookup"
+in = "rates"
+key = "Berth"
+take = "Rate"
+as = "rated"
+[[entry]]
+do = "rollup"
+lists = "north"
+down = "Berth"
+value = "Length"
+as = "metres"
+[[out]]
+list = "rated"
+to = "out/rated.csv"
+[[out]]
+list = "metres"
+to = "out/metres.csv"
+"""
+
+
+class TraceTest(FolderTest):
+    """A docket is run; then its sources and results go away."""
+
+    def setUp(self) -> None:
+        """Run the docket."""
+        super().setUp()
+        self.write("north.csv", NORTH)
+        self.write("rates.csv", RATES)
+        self.write("job.toml", DOCKET)
+        self.gruff("run", "job.toml")
+
+    def told(self, *arguments: str) -> str:
+        """Return what a trace says, in single spaces."""
+        return " ".join(self.gruff("trace", *arguments).stdout.decode().split())
+
+    def test_it_tells_was_and_now_and_the_line_as_it_was(self) -> None:
+        """A changed cell has its value in the source, and each change."""
+        told = self.told("out/rated.csv", "--record", "1")
+        self.assertIn("as in north record 1, Boat: ' Grey Heron'", told)
+        self.assertIn("1 scrub changed it: 'Grey Heron'", told)
+        self.assertIn("It is north record 1 (row 2) of north.csv: N-01, Grey", told)
+
+    def test_it_tells_what_was_folded_and_looked_up(self) -> None:
+        """The record that repeated it is there, and the rate's record."""
+        told = self.told("out/rated.csv", "--record", "1")
+        self.assertIn("1 record folded into it: north record 3 (row 4)", told)
+        self.assertIn("3 duplicates: repeats another record by Berth", told)
+        self.assertIn("12.50 4 lookup, from Rate of rates record 1", told)
+
+    def test_sources_and_results_may_be_gone(self) -> None:
+        """The ledger alone is enough, also under another name."""
+        before = self.told("out/rated.csv", "--record", "2")
+        for name in ("north.csv", "rates.csv", "job.toml"):
+            (self.folder / name).unlink()
+        shutil.rmtree(self.folder / "out")
+        (self.folder / "ledger").rename(self.folder / "kept")
+        after = self.told("out/rated.csv", "--record", "2", "--ledger", "kept")
+        self.assertEqual(after, before)
+
+    def test_by_key(self) -> None:
+        """A record is found by what it has, whether that was changed or made."""
+        first = self.told("out/rated.csv", "--record", "1")
+        for key in ("Berth=N-01", "Boat=Grey Heron", "rate=12.50"):
+            with self.subTest(key=key):
+                self.assertEqual(self.told("out/rated.csv", "--key", key), first)
+        both = ["--key", "Berth=N-01", "--key", "Rate=8"]
+        said = self.problem("trace", "out/rated.csv", *both)
+        self.assertIn("no record of it has that key", said)
+
+    def test_several_with_a_key_are_told(self) -> None:
+        """The first is shown, and the numbers of the others said."""
+        done = self.gruff("trace", "north", "--key", "Berth=N-01")
+        self.assertIn("2 records have that key: 1, 3.", done.stderr.decode())
+
+    def test_figures_show_what_adds_up_to_them(self) -> None:
+        """Of a cell of a rollup its parts and their sum are told."""
+        told = self.told("out/metres.csv", "--record", "1", "--field", "Length")
+        self.assertIn("Length = 18.80: 5 rollup, sum of 2 records: 18.8", told)
+        self.assertIn("9.4 north record 1, Length 9.4 north record 3, Length", told)
+
+    def test_where_a_source_record_went(self) -> None:
+        """A record is followed to every result, and to the record it went into."""
+        told = self.told("north.csv", "--record", "3")
+        self.assertIn("was folded into north record 1: 3 duplicates", told)
+        self.assertIn("went out in out/rated.csv, as record 1", told)
+        self.assertIn("went into figures: 5 rollup, in 1 record", told)
+        found = self.told("north.csv", "--record", "2")
+        self.assertIn("! 2 flag, warn: Length: Length is blank", found)
+        self.assertIn(
+            "looked up: 4 lookup, for 1 record", self.told("rates", "--record", "2")
+        )
+
+    def test_json(self) -> None:
+        """The same for programs."""
+        done = self.gruff("trace", "out/rated.csv", "--record", "3", "--json")
+        told = json.loads(done.stdout)
+        self.assertEqual(
+            [each["value"] for each in told["cells"]], ["N-03", "Tern", "7.25", "8"]
+        )
+        self.assertEqual(told["places"][0]["record"], 4)
+
+    def test_problems_say_what_to_do(self) -> None:
+        """An unknown list, field, record or ledger is said, with what there is."""
+        for arguments, said in (
+            (["out/rated.csv", "--record", "9"], "it has no record 9: it had 3"),
+            (["rted.csv", "--record", "1"], "neither read nor wrote it. Did you mean"),
+            (
+                ["out/rated.csv", "--record", "1", "--field", "Bert"],
+                "Did you mean 'Berth'?",
+            ),
+            (["out/rated.csv"], "which record is meant is not said"),
+            (["north", "--record", "9"], "it had no record 9 when it was read"),
+            (["north", "--record", "1", "--ledger", "out"], "has no file trace.zip"),
+        ):
+            with self.subTest(arguments=arguments):
+                self.assertIn(said, self.problem("trace", *arguments))
+
+    def test_a_damaged_ledger_is_said(self) -> None:
+        """What a missing part held is not known, and the rest is told."""
+        path = self.folder / "ledger" / "trace.zip"
+        with zipfile.ZipFile(path) as whole:
+            parts = {name: whole.read(name) for name in whole.namelist()}
+        gone = next(name for name in parts if "4-made" in name)
+        with zipfile.ZipFile(path, "w") as rest:
+            for name, data in parts.items():
+                if name != gone:
+                    rest.writestr(name, data)
+        done = self.gruff("trace", "out/rated.csv", "--record", "1")
+        self.assertIn(f"The ledger is damaged: {gone}", done.stderr.decode())
+        self.assertIn("N-01", done.stdout.decode())
+        path.write_bytes(path.read_bytes()[:200])
+        said = self.problem("trace", "out/rated.csv", "--record", "1")
+        self.assertIn("cannot be read", said)
+
+    def test_a_changed_byte_is_noticed(self) -> None:
+        """A part whose bytes are not those that were written is not believed."""
+        path = self.folder / "ledger" / "trace.zip"
+        data = bytearray(path.read_bytes())
+        at = data.index(b"Old Seal")
+        data[at : at + 3] = b"New"
+        path.write_bytes(data)
+        done = self.gruff("trace", "out/rated.csv", "--record", "2")
+        self.assertIn("sources/1.arrow", done.stderr.decode())
+        self.assertNotIn("New", done.stdout.decode())
+
+    def test_a_clean_run_again_gives_the_same_trail(self) -> None:
+        """The trail depends on lists and docket alone, but for the time of the run."""
+        path = self.folder / "ledger" / "trace.zip"
+
+        def parts() -> dict[str, bytes]:
+            with zipfile.ZipFile(path) as whole:
+                names = [each for each in whole.namelist() if each != "trail.json"]
+                return {name: whole.read(name) for name in names}
+
+        before = parts()
+        self.gruff("run", "job.toml", "--replace")
+        self.assertEqual(parts(), before)
