@@ -301,6 +301,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         columns = tuple(work(lambda held: taken(column_of(held), indices), self.held))
         return self._with(columns, self.origin.pick(indices))
 
+    def take_first(self, n: int) -> Table:
+        """Return the first records, without taking out all where they are pending."""
+        few = np.zeros(len(self), np.bool_)
+        few[:n] = True
+        return self.filter(few)
+
     def in_order(self, order: Indices) -> Table:
         """Return all records in another order, given by their indices."""
         held = tuple(Moved(column_of(each), order) for each in self.held)

@@ -5,8 +5,9 @@ import unittest
 
 from rich.console import Console
 
+from gruff_ledger.account.words import counted, places, visible
 from gruff_ledger.cli.tables import list_view
-from gruff_ledger.cli.words import counted, note_lines, places, visible
+from gruff_ledger.cli.words import note_lines
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Origin
 from tests.support import table

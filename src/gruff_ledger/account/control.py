@@ -38,6 +38,8 @@ STEP_SUMS = (
     "out",
 )
 
+_ENDS = ("came_in", "out")
+
 
 class Step(msgspec.Struct, frozen=True):
     """
@@ -77,6 +79,14 @@ class Step(msgspec.Struct, frozen=True):
     out: Fraction = _NOTHING
     no_numbers: int = 0
 
+    def words(self, sums: Sequence[str]) -> list[str]:
+        """Write some of the sums; of those that are nothing only the ends."""
+        values = [(name, getattr(self, name)) for name in sums]
+        return [
+            decimal_words(value) if value or name in _ENDS else ""
+            for name, value in values
+        ]
+
     @property
     def difference(self) -> Fraction:
         """What is there and not explained."""
@@ -93,6 +103,16 @@ class Chain(msgspec.Struct):
     outs: list[Step] = msgspec.field(default_factory=list)
     used_again: Fraction = _NOTHING
     at_end: Fraction = _NOTHING
+
+    @property
+    def sums(self) -> list[str]:
+        """The names of the sums that are anywhere something."""
+        steps = (*self.sources, *self.entries, *self.outs)
+        return [
+            name
+            for name in STEP_SUMS
+            if name in _ENDS or any(getattr(step, name) for step in steps)
+        ]
 
     @property
     def differing(self) -> list[Step]:

@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from gruff_ledger.account.control import Chain
+from gruff_ledger.account.groups import Groups
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import OutOfBalance
 
@@ -37,6 +38,8 @@ class Line(msgspec.Struct, frozen=True, eq=False):
         For ``account.json``: how a source was read, its size and hash; or the terms
         of an entry and the lists it was given. A fact that takes a while is a
         function that returns it.
+    groups : tuple of Groups
+        The first records that were folded into others, where they are to be shown.
     """
 
     label: str
@@ -51,6 +54,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
     left_out: int = 0
     summed: int | None = None
     made: int = 0
+    groups: tuple[Groups, ...] = ()
 
     @classmethod
     def of(
@@ -61,6 +65,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
         outcome: Outcome,
         facts: Mapping[str, Any],
         left_out: int = 0,
+        groups: tuple[Groups, ...] = (),
     ) -> Line:
         """Make the line of an outcome, without its list."""
         return cls(
@@ -76,6 +81,7 @@ class Line(msgspec.Struct, frozen=True, eq=False):
             left_out=left_out,
             summed=outcome.summed,
             made=outcome.made,
+            groups=groups,
         )
 
     @property

@@ -89,6 +89,11 @@ class Trail:
             self._writing.give_up()
 
     @property
+    def is_kept(self) -> bool:
+        """Whether it is written."""
+        return self._sink is not None
+
+    @property
     def _parts(self) -> _Parts:
         assert self._writing is not None
         return self._writing

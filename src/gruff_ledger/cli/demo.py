@@ -7,8 +7,8 @@ from pathlib import Path
 
 import click
 
+from gruff_ledger.account.words import visible
 from gruff_ledger.cli.docket import run_docket
-from gruff_ledger.cli.words import visible
 from gruff_ledger.demo.setup import DOCKET_FILE, free_folder, set_up
 
 

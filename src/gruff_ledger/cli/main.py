@@ -149,7 +149,7 @@ def _status(run: Callable[[], Any]) -> int:
 
 
 def _say(text: str, excerpt: str = "") -> int:
-    from gruff_ledger.cli.words import visible
+    from gruff_ledger.account.words import visible
 
     click.echo(visible(f"gruff: {text}"), err=True)
     for line in excerpt.splitlines():

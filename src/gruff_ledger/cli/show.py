@@ -13,14 +13,8 @@ import click
 import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.cli.words import (
-    counted,
-    finding_lines,
-    note_lines,
-    paragraph,
-    visible,
-    written_words,
-)
+from gruff_ledger.account.words import balance_words, counted, visible, written_words
+from gruff_ledger.cli.words import finding_lines, note_lines, paragraph
 from gruff_ledger.docket.engine import Run, account_text
 from gruff_ledger.lists.outputs import (
     WritingTerms,
@@ -268,24 +262,6 @@ def _source_words(line: Line) -> str:
     )
 
 
-def balance_words(balance: Balance) -> str:
-    """Say in one line what came in, what is there, and that it balances."""
-    came = f"{balance.records_in} in"
-    if balance.used_again:
-        came += f" + {balance.used_again} used again"
-    if balance.made:
-        came += f" + {balance.made} made"
-    there = f"{balance.records_out} out + {balance.set_aside} set aside"
-    if balance.summed:
-        there += f" + {balance.summed} summed up"
-    if balance.left_out:
-        there += f" + {balance.left_out} blank at the end"
-    beside = ""
-    if balance.referred:
-        beside = f" {counted(balance.referred, 'record')} looked into beside them."
-    return f"{came} = {there}. The account balances.{beside}"
-
-
 def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[str]:
     """Return the notes and findings of a run, in the order of the work."""
     names = account.source_names
@@ -308,7 +284,8 @@ def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
     """Yield the control totals, each as a chain of sums, and what differs."""
     if not account.control:
         return
-    from gruff_ledger.cli.tables import control_view, control_words
+    from gruff_ledger.account.words import control_words
+    from gruff_ledger.cli.tables import control_view
 
     console = screen(stream)
     for chain in account.control:

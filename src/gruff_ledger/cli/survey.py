@@ -15,7 +15,7 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.cli.words import (
+from gruff_ledger.account.words import (
     counted,
     note_text,
     places,

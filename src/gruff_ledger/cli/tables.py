@@ -14,9 +14,10 @@ from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
-from gruff_ledger.account.control import STEP_SUMS, Chain, decimal_words
+from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.cli.words import (
+from gruff_ledger.account.words import (
+    SUM_NAMES,
     counted,
     finding_words,
     places,
@@ -253,31 +254,12 @@ def _names(line: Line, in_hand: str) -> tuple[Text, Text]:
     return Text(visible(line.label)), Text(visible(told))
 
 
-# What the sums of a step are called on the screen.
-_SUM_NAMES = {
-    "came_in": "in",
-    "begun": "begins\nhere",
-    "made": "made",
-    "changed": "by\nchanges",
-    "aside": "set\naside",
-    "folded": "folded",
-    "summed": "summed\nup",
-    "left": "left with\nthe field",
-    "out": "out",
-}
-
-
 def control_view(chain: Chain) -> ScreenTable:
     """Lay out the sums of a field, from the sources to the outputs."""
-    steps = (*chain.sources, *chain.entries, *chain.outs)
-    names = [
-        name
-        for name in STEP_SUMS
-        if name in ("came_in", "out") or any(getattr(step, name) for step in steps)
-    ]
+    names = chain.sums
     view = ScreenTable(
         ScreenColumn("", no_wrap=True),
-        *(ScreenColumn(_SUM_NAMES[name], justify="right") for name in names),
+        *(ScreenColumn(SUM_NAMES[name], justify="right") for name in names),
         title=Text(visible(f"Control total of {chain.field}"), style="bold"),
         title_justify="left",
         box=box.SIMPLE,
@@ -287,41 +269,10 @@ def control_view(chain: Chain) -> ScreenTable:
     )
     for part in (chain.sources, chain.entries, chain.outs):
         for step in part:
-            sums = [getattr(step, name) for name in names]
-            cells = (
-                decimal_words(value) if value or name in ("came_in", "out") else ""
-                for name, value in zip(names, sums, strict=True)
-            )
             written = "written " if part is chain.outs else ""
-            view.add_row(Text(visible(written + step.label)), *cells)
+            view.add_row(Text(visible(written + step.label)), *step.words(names))
         view.add_section()
     return view
-
-
-def control_words(chain: Chain) -> list[tuple[str, str]]:
-    """Say whether the sums of a field close, and what no entry explains."""
-    told = []
-    for step in chain.sources:
-        if step.no_numbers:
-            number, noun = step.no_numbers, "cells are no plain numbers"
-            if number == 1:
-                noun = "cell is no plain number"
-            told.append(
-                ("! ", f"{step.label}, {chain.field}: {number} {noun}, and in no sum.")
-            )
-    for step in chain.differing:
-        told.append(
-            (
-                "! ",
-                f"{step.label} does not explain {decimal_words(step.difference)} of "
-                f"{chain.field}: the control total differs.",
-            )
-        )
-    if chain.closes:
-        told.append(("", f"The control total of {chain.field} closes."))
-    elif not chain.differing:
-        told.append(("! ", f"The control total of {chain.field} does not close."))
-    return told
 
 
 def findings_view(

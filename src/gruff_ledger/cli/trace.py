@@ -22,7 +22,8 @@ from gruff_ledger.account.tracing import (
     Tracing,
 )
 from gruff_ledger.account.trail import TRAIL_FILE
-from gruff_ledger.cli.words import counted, paragraph, visible
+from gruff_ledger.account.words import counted, visible
+from gruff_ledger.cli.words import paragraph
 from gruff_ledger.naming import parse_names, parse_pair
 from gruff_ledger.problems import BadTerms, Problem, UnreadableSource
 

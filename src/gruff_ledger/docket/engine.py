@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import datetime
+import io
 import os
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
@@ -24,6 +25,7 @@ from gruff_ledger.account.files import (
     ledger_tables,
     set_aside_table,
 )
+from gruff_ledger.account.groups import first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line, Out
 from gruff_ledger.account.trail import TRAIL_FILE, Trail
 from gruff_ledger.docket.expand import Source, expanded
@@ -47,6 +49,7 @@ from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem, UnwritableOutput
+from gruff_ledger.report.page import PAGE_FILE, account_page
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
@@ -55,6 +58,7 @@ LEDGER_FILES = (
     "findings.csv",
     "changes.csv",
     TRAIL_FILE,
+    PAGE_FILE,
     ACCOUNT_FILE,
 )
 
@@ -153,9 +157,12 @@ def run(
             balance = account.strike_balance()
             _close_control(job, control, account, tables)
             on_step("writing")
-            _write(job, formats, tables, account, balance, outputs, trail)
-            for further, facts in details:
-                _write_further(further, facts, account, outputs)
+            images = [
+                (further.address, _write_further(further, facts, account, outputs))
+                for further, facts in details
+            ]
+            _write(job, formats, tables, account, outputs, trail)
+            _write_ledger(job, account, balance, outputs, trail, images)
             result = tables.get(_last_list(job)) if keep_result else None
             if result is not None:
                 result = trail.rooted(result)
@@ -345,7 +352,10 @@ def _perform(
     label = f"{entry.number} {entry.verb.name}"
     records_in = sum(map(len, given))
     told = trail.told(outcome)
-    account.entries.append(Line.of(label, entry.result, records_in, told, facts))
+    groups = first_groups(outcome.aside, given) if trail.is_kept else ()
+    account.entries.append(
+        Line.of(label, entry.result, records_in, told, facts, groups=groups)
+    )
     control.entry(label, entry.result, entry.lists, given, outcome)
     tables[entry.result] = trail.entry(
         label, entry.result, entry.lists, given, outcome, facts
@@ -409,7 +419,6 @@ def _write(
     formats: Mapping[Path, Format],
     tables: Mapping[str, Table],
     account: Account,
-    balance: Balance,
     outputs: Outputs,
     trail: Trail,
 ) -> None:
@@ -438,6 +447,16 @@ def _write(
     if job.aside is not None:
         beside = [(None, set_aside_table(account))]
         _write_parts(job.aside, formats[job.aside], beside, WritingTerms(), outputs)
+
+
+def _write_ledger(
+    job: Job,
+    account: Account,
+    balance: Balance,
+    outputs: Outputs,
+    trail: Trail,
+    images: Sequence[tuple[str, bytes]],
+) -> None:
     if job.ledger is None:
         return
     for name, parts_of in ledger_tables(account).items():
@@ -448,6 +467,9 @@ def _write(
     facts = account_facts(account, balance)
     trail_file = job.ledger / TRAIL_FILE
     outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
+    docket = None if job.docket is None else Path(job.docket).name
+    page = account_page(account, balance, images, docket)
+    outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
     text = _laid_out(facts)
     outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
 
@@ -484,12 +506,13 @@ def _write_parts(
 
 def _write_further(
     further: FurtherOut, detail: Any, account: Account, outputs: Outputs
-) -> None:
+) -> bytes:
+    """Write what an entry makes beside its list, and return it."""
     known = {line.result: line.facts for line in account.sources}
-    ending = further.path.suffix.lower()
-    outputs.write(
-        further.path, lambda sink: further.what.write(detail, sink, ending, known)
-    )
+    made = io.BytesIO()
+    further.what.write(detail, made, further.path.suffix.lower(), known)
+    outputs.write(further.path, lambda sink: sink.write(made.getbuffer()))
+    return made.getvalue()
 
 
 def account_text(account: Account, balance: Balance) -> bytes:

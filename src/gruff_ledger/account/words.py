@@ -1,0 +1,199 @@
+"""Words on a run: numbers with their nouns, places, notes, the balance; for any page.
+
+Everything here gives plain text; where it is shown is for others to know.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from gruff_ledger.account.control import Chain
+    from gruff_ledger.account.ledger import Balance
+    from gruff_ledger.outcome import Finding, Note
+    from gruff_ledger.table import Origin
+
+# Control characters, and those that change the direction of text around them: shown,
+# they could move the cursor, colour the screen or disguise what stands there.
+_UNSAFE = re.compile(
+    "[\x00-\x1f\x7f-\x9f\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
+)
+
+_DELIMITER_NAMES = {
+    ",": "commas",
+    ";": "semicolons",
+    "\t": "tabs",
+    "|": "vertical bars",
+}
+
+_FORMAT_NAMES = {
+    "xlsx": "XLSX",
+    "ods": "ODS",
+    "json": "JSON",
+    "json-lines": "JSON Lines",
+    "parquet": "Parquet",
+    "sqlite": "SQLite",
+}
+
+# How many records a note or finding shows.
+_SHOWN_RECORDS = 3
+
+# What the sums of a step are called on the screen.
+SUM_NAMES = {
+    "came_in": "in",
+    "begun": "begins\nhere",
+    "made": "made",
+    "changed": "by\nchanges",
+    "aside": "set\naside",
+    "folded": "folded",
+    "summed": "summed\nup",
+    "left": "left with\nthe field",
+    "out": "out",
+}
+
+
+def visible(text: str) -> str:
+    r"""
+    Replace characters that would act on a terminal by a code that can be read.
+
+    Examples
+    --------
+    >>> print(visible("red\x1b[31m\ttab"))
+    red\x1b[31m\ttab
+    """
+    return _UNSAFE.sub(lambda found: found[0].encode("unicode_escape").decode(), text)
+
+
+def counted(count: int, noun: str) -> str:
+    """
+    Return a number with its noun.
+
+    Examples
+    --------
+    >>> counted(1, "record"), counted(0, "record")
+    ('1 record', '0 records')
+    """
+    return f"{count} {noun if count == 1 else noun + 's'}"
+
+
+def written_words(facts: Mapping[str, Any]) -> str:
+    """Say how a source is written, from its facts in the account."""
+    said = []
+    if facts["format"] == "delimited":
+        mark = " with a byte-order mark" if facts["byte_order_mark"] else ""
+        said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
+    else:
+        said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
+    if "tab" in facts:
+        hidden = "hidden tab" if facts.get("hidden") else "tab"
+        said.append(f"{hidden} '{facts['tab']}'")
+    if "table" in facts:
+        said.append(f"table '{facts['table']}'")
+    if "pointer" in facts:
+        said.append(f"under {facts['pointer']}")
+    if facts["heading_row"] is not None:
+        row = facts["heading_row"]
+        said.append(f"heading in row {row}" if row else "no heading")
+    return ", ".join(said)
+
+
+def _delimiter_words(delimiter: str) -> str:
+    return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
+
+
+def places(
+    origin: Origin, source_names: Sequence[str], values: Sequence[str] = ()
+) -> str:
+    """
+    Name the first few: ``north record 3 'X', south record 4, and 12 more``.
+
+    Values are given as they are to be shown.
+    """
+    said: list[str] = []
+    for index in range(min(len(origin), _SHOWN_RECORDS)):
+        name = source_names[int(origin.source[index])]
+        value = f" {values[index]}" if values and values[index] else ""
+        said.append(f"{name} record {origin.record[index]}{value}")
+    if len(origin) > len(said):
+        said.append(f"and {len(origin) - len(said)} more")
+    return ", ".join(said)
+
+
+def note_text(note: Note, source_names: Sequence[str], *, in_docket: bool) -> str:
+    """Return what a note says: what, the first few records, the remedy."""
+    from gruff_ledger.problems import with_terms_named
+
+    text = note.what
+    if note.origin is not None and len(note.origin):
+        text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
+    if note.remedy:
+        text = f"{text} {with_terms_named(note.remedy, in_docket=in_docket)}"
+    return text
+
+
+def finding_words(found: Finding) -> str:
+    """Return what a finding says; of messages that differ, the first."""
+    if found.said is None or not len(found.said):
+        return found.message
+    first, *others = found.said.slice(0, 2).to_pylist()
+    return f"{first.rstrip('.')}, and the like" if others else str(first)
+
+
+def shown_values(found: Finding) -> list[str]:
+    """Return the first cells of a finding, each with the value perhaps meant."""
+    values = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
+    nearest = [""] * len(values)
+    if found.nearest is not None:
+        nearest = found.nearest.slice(0, _SHOWN_RECORDS).to_pylist()
+    return [
+        f"'{value}'{f' (perhaps {near!r})' if near else ''}" if value else ""
+        for value, near in zip(values, nearest, strict=True)
+    ]
+
+
+def balance_words(balance: Balance) -> str:
+    """Say in one line what came in, what is there, and that it balances."""
+    came = f"{balance.records_in} in"
+    if balance.used_again:
+        came += f" + {balance.used_again} used again"
+    if balance.made:
+        came += f" + {balance.made} made"
+    there = f"{balance.records_out} out + {balance.set_aside} set aside"
+    if balance.summed:
+        there += f" + {balance.summed} summed up"
+    if balance.left_out:
+        there += f" + {balance.left_out} blank at the end"
+    beside = ""
+    if balance.referred:
+        beside = f" {counted(balance.referred, 'record')} looked into beside them."
+    return f"{came} = {there}. The account balances.{beside}"
+
+
+def control_words(chain: Chain) -> list[tuple[str, str]]:
+    """Say whether the sums of a field close, and what no entry explains."""
+    from gruff_ledger.account.control import decimal_words
+
+    told = []
+    for step in chain.sources:
+        if step.no_numbers:
+            number, noun = step.no_numbers, "cells are no plain numbers"
+            if number == 1:
+                noun = "cell is no plain number"
+            told.append(
+                ("! ", f"{step.label}, {chain.field}: {number} {noun}, and in no sum.")
+            )
+    for step in chain.differing:
+        told.append(
+            (
+                "! ",
+                f"{step.label} does not explain {decimal_words(step.difference)} of "
+                f"{chain.field}: the control total differs.",
+            )
+        )
+    if chain.closes:
+        told.append(("", f"The control total of {chain.field} closes."))
+    elif not chain.differing:
+        told.append(("! ", f"The control total of {chain.field} does not close."))
+    return told
