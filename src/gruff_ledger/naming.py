@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
 
-from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.match import loose
-from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, UnknownField, nearest_or_all
-from gruff_ledger.table import Table
+
+if TYPE_CHECKING:
+    # Commands are made from names alone; lists are looked at when there are some.
+    from gruff_ledger.outcome import Note
+    from gruff_ledger.table import Table
 
 
 def parse_names(text: str) -> tuple[str, ...]:
@@ -167,6 +169,9 @@ def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...
     """
     if name in table.headings:
         return name, ()
+    from gruff_ledger.cells.match import loose
+    from gruff_ledger.outcome import Note
+
     alike = [heading for heading in table.headings if loose(heading) == loose(name)]
     if len(alike) == 1:
         taken = f"{table.name}: no field is headed '{name}'; '{alike[0]}' was taken."
@@ -233,6 +238,8 @@ def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, st
     >>> made_headings(["boat", "", "boat"])
     (('boat', 'field 2', 'boat (2)'), {1: '', 2: 'boat'})
     """
+    from gruff_ledger.cells.blank import is_blank
+
     taken = set(written)
     headings: list[str] = []
     made: dict[int, str] = {}

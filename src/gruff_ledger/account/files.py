@@ -199,6 +199,7 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
             for out in account.outs
         ],
         **({"control": _control_facts(account)} if account.control else {}),
+        **({"since_last": _since_facts(account)} if account.since else {}),
         "findings": _findings_by_rule(account),
         "notes": [
             {"note": note.what, "remedy": note.remedy.replace("`", "")}
@@ -240,6 +241,20 @@ def _line_facts(line: Line) -> dict[str, Any]:
         "cells_changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
     }
+
+
+def _since_facts(account: Account) -> list[dict[str, Any]]:
+    return [
+        {
+            "to": each.address,
+            "new": each.new,
+            "gone": each.gone,
+            "changed": each.changed,
+            "cells_changed": each.cells,
+            **({"not_compared": each.said} if each.said else {}),
+        }
+        for each in account.since
+    ]
 
 
 def _control_facts(account: Account) -> list[dict[str, Any]]:

@@ -115,6 +115,32 @@ class Out(msgspec.Struct, frozen=True):
     changes: tuple[Change, ...] = ()
 
 
+class Since(msgspec.Struct, frozen=True):
+    """
+    What is new, gone and changed in a result since it was last written.
+
+    Attributes
+    ----------
+    address : str
+    new, gone, changed : int
+        Records.
+    cells : int
+        Cells that changed in them.
+    rows : tuple of (what, record, field, was, now)
+        Each of them: a record by its key, or as a line where there is none.
+    said : str
+        Why it was not compared; empty where it was.
+    """
+
+    address: str
+    new: int = 0
+    gone: int = 0
+    changed: int = 0
+    cells: int = 0
+    rows: tuple[tuple[str, ...], ...] = ()
+    said: str = ""
+
+
 class Balance(msgspec.Struct, frozen=True):
     """
     The one line that says whether a run balances.
@@ -167,6 +193,8 @@ class Account(msgspec.Struct):
         that are needed, by name. They are made anew: no record went there.
     control : list of Chain
         The control totals that were asked for.
+    since : list of Since
+        What changed in the results since the last run, where that was asked for.
     """
 
     title: str
@@ -179,6 +207,7 @@ class Account(msgspec.Struct):
     references: frozenset[str] = frozenset()
     beside: dict[str, int] = msgspec.field(default_factory=dict)
     control: list[Chain] = msgspec.field(default_factory=list)
+    since: list[Since] = msgspec.field(default_factory=list)
 
     @property
     def source_names(self) -> tuple[str, ...]:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from gruff_ledger.account.control import Chain
-    from gruff_ledger.account.ledger import Balance
+    from gruff_ledger.account.ledger import Balance, Since
     from gruff_ledger.outcome import Finding, Note
     from gruff_ledger.table import Origin
 
@@ -169,6 +169,30 @@ def balance_words(balance: Balance) -> str:
     if balance.referred:
         beside = f" {counted(balance.referred, 'record')} looked into beside them."
     return f"{came} = {there}. The account balances.{beside}"
+
+
+def since_words(since: Since) -> str:
+    """Say in one line what changed in a result since it was last written."""
+    if since.said:
+        return f"{since.address}: {since.said}."
+    if not (since.new or since.gone or since.changed):
+        return f"{since.address}: the same records as before."
+    cells = f" in {counted(since.cells, 'cell')}" if since.changed else ""
+    return (
+        f"{since.address}: {since.new} new, {since.gone} gone, "
+        f"{since.changed} changed{cells}."
+    )
+
+
+def since_rows(since: Since, most: int) -> list[str]:
+    """Say the first of what changed in a result, a line each."""
+    told = [
+        f"{what:<9}{record}" + (f", {field}: '{was}', now '{now}'" if field else "")
+        for what, record, field, was, now in since.rows[:most]
+    ]
+    if len(since.rows) > most:
+        told.append(f"and {len(since.rows) - most} more")
+    return told
 
 
 def control_words(chain: Chain) -> list[tuple[str, str]]:

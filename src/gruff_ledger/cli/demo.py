@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from gruff_ledger.account.words import visible
-from gruff_ledger.cli.docket import run_docket
+from gruff_ledger.cli.docket import Asked, run_docket
 from gruff_ledger.demo.setup import DOCKET_FILE, free_folder, set_up
 
 
@@ -22,16 +22,7 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
         return
     place = set_up(free_folder(Path()) if folder is None else folder)
     docket = place / DOCKET_FILE
-    run_docket(
-        docket,
-        answers={},
-        ledger=None,
-        anywhere=False,
-        replace=False,
-        as_json=False,
-        quiet=quiet,
-        is_demo=True,
-    )
+    run_docket(docket, Asked(quiet=quiet, is_alone=True))
     if not quiet:
         click.echo()
         for name, what in (

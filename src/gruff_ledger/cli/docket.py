@@ -1,62 +1,115 @@
-"""The commands on dockets: run one, print their schema."""
+"""The commands on dockets: run one, watch one, print their schema.
+
+What works on lists is imported when there is something to do: a docket that need not
+be run again is told so at once.
+"""
 
 from __future__ import annotations
 
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 import msgspec
 
-from gruff_ledger.cli.options import terms_from
-from gruff_ledger.cli.show import Progress, show_account
-from gruff_ledger.cli.verb import fetching_options, ledger_options
-from gruff_ledger.docket.engine import run
-from gruff_ledger.docket.load import AskTerms, load_docket
-from gruff_ledger.docket.schema import docket_schema
-from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
+from gruff_ledger.docket.again import standing
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
-from gruff_ledger.terms import describe
+
+if TYPE_CHECKING:
+    from gruff_ledger.docket.engine import Run
+    from gruff_ledger.docket.job import Job
+    from gruff_ledger.docket.load import AskTerms
 
 
-def run_docket(
-    docket: Path,
-    *,
-    answers: dict[str, str],
-    ledger: Path | None,
-    anywhere: bool,
-    replace: bool,
-    as_json: bool,
-    quiet: bool,
-    fetch: FetchTerms | None = None,
-    is_demo: bool = False,
-) -> int:
+class Asked(msgspec.Struct, frozen=True, kw_only=True):
+    """
+    How a docket is to be run.
+
+    Attributes
+    ----------
+    answers : dict
+        The answers to its questions that are given.
+    ledger : Path, optional
+        Another folder for the ledger than the docket names.
+    anywhere, replace, as_json, quiet, since_last : bool
+    fetch : FetchTerms
+    is_alone : bool
+        Whether nobody is there to answer questions.
+    """
+
+    answers: dict[str, str] = {}
+    ledger: Path | None = None
+    anywhere: bool = False
+    replace: bool = False
+    as_json: bool = False
+    quiet: bool = False
+    since_last: bool = False
+    fetch: FetchTerms | None = None
+    is_alone: bool = False
+
+
+def run_docket(docket: Path, asked: Asked, *, write: bool = True) -> int:
     """Run a docket, show its account on standard output, return the exit status."""
-    on_terminal = sys.stdin.isatty() and sys.stderr.isatty()
-    try:
-        job = load_docket(
-            docket,
-            answers=answers,
-            ask=_ask if on_terminal and not is_demo else None,
-            anywhere=anywhere,
-            ledger=ledger,
-            fetch=fetch,
+    job, done = done_docket(docket, asked, write=write)
+    if not asked.quiet:
+        from gruff_ledger.cli.show import show_account
+
+        is_kept = write and not asked.is_alone
+        show_account(
+            done, as_json=asked.as_json, ledger=job.ledger if is_kept else None
         )
-        with Progress(wanted=not quiet) as progress:
+        if not write and not asked.as_json:
+            click.echo("Nothing was written: this was a dry run.")
+    return status_of(done)
+
+
+def status_of(done: Run) -> int:
+    """Return the exit status of a finished run."""
+    return 1 if done.account.stops() or done.account.totals_differ() else 0
+
+
+def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job, Run]:
+    """Run a docket, and return its job and what came of it."""
+    from gruff_ledger.cli.show import Progress
+    from gruff_ledger.docket.engine import run
+
+    try:
+        job = loaded(docket, asked)
+        with Progress(wanted=not asked.quiet) as progress:
             done = run(
                 job,
-                replace=replace,
+                replace=asked.replace,
+                since=asked.since_last,
+                write=write,
                 on_step=progress.on_step,
                 on_read=progress.on_read,
             )
     except Problem as problem:
         problem.in_docket = True
         raise
-    if not quiet:
-        shown = None if is_demo else job.ledger
-        show_account(done, as_json=as_json, ledger=shown)
-    return 1 if done.account.stops() or done.account.totals_differ() else 0
+    return job, done
+
+
+def loaded(docket: Path, asked: Asked) -> Job:
+    """Load a docket; questions are put to the person, where there is one."""
+    from gruff_ledger.docket.load import load_docket
+
+    on_terminal = sys.stdin.isatty() and sys.stderr.isatty()
+    try:
+        return load_docket(
+            docket,
+            answers=asked.answers,
+            ask=_ask if on_terminal and not asked.is_alone else None,
+            anywhere=asked.anywhere,
+            ledger=asked.ledger,
+            fetch=asked.fetch,
+        )
+    except Problem as problem:
+        problem.in_docket = True
+        raise
 
 
 def _ask(name: str, question: AskTerms) -> str:
@@ -80,40 +133,158 @@ def answers_of_settings(settings: tuple[str, ...]) -> dict[str, str]:
     return answers
 
 
-def _run(docket: Path, settings: tuple[str, ...], **given: Any) -> int:
+def asked_of(settings: tuple[str, ...], given: dict[str, Any]) -> Asked:
+    """Take together how a docket is to be run, from the options of a command."""
     fetch = terms_from(FetchTerms, given)
     if fetch.kept is not None:
         # A path on the command line starts from where the person is.
         fetch = msgspec.structs.replace(fetch, kept=str(Path(fetch.kept).absolute()))
-    ours = {term.attribute for term in describe(FetchTerms)}
-    rest = {key: value for key, value in given.items() if key not in ours}
-    return run_docket(
-        docket, answers=answers_of_settings(settings), fetch=fetch, **rest
+    known = {field.name for field in msgspec.structs.fields(Asked)}
+    rest = {key: value for key, value in given.items() if key in known}
+    return Asked(answers=answers_of_settings(settings), fetch=fetch, **rest)
+
+
+def _run(
+    docket: Path,
+    settings: tuple[str, ...],
+    if_changed: bool,
+    dry_run: bool,
+    stop_after: str | None,
+    diagram: bool,
+    **given: Any,
+) -> int:
+    asked = asked_of(settings, given)
+    if sum((dry_run, diagram, stop_after is not None)) > 1:
+        raise BadTerms(
+            "two things that exclude each other are asked for.",
+            "Give only one of `dry-run`, `stop-after` and `diagram`.",
+        )
+    if diagram:
+        return _show_diagram(docket, asked)
+    if stop_after is not None:
+        return _show_part(docket, asked, stop_after)
+    if if_changed and not dry_run:
+        stands = standing(
+            docket, answers=asked.answers, ledger=asked.ledger, fetch=asked.fetch
+        )
+        if not stands.changed:
+            if not asked.quiet:
+                click.echo(unchanged_words(stands.started, stands.sources))
+            return stands.status
+        if not asked.quiet:
+            click.echo(f"Run, because {stands.changed}.", err=True)
+    return run_docket(docket, asked, write=not dry_run)
+
+
+def unchanged_words(started: str, sources: int) -> str:
+    """Say that nothing has to be done."""
+    return (
+        f"Nothing changed since the run of {started}: the docket, its {sources} "
+        "sources and all it names are the same. Nothing was done."
     )
 
 
+def _show_diagram(docket: Path, asked: Asked) -> int:
+    from gruff_ledger.account.words import visible
+    from gruff_ledger.docket.part import diagram
+
+    plain = str.maketrans("│├└─▶◀", "|+`-><")
+    for line in diagram(loaded(docket, asked)):
+        shown = visible(line)
+        try:
+            shown.encode(sys.stdout.encoding or "ascii")
+        except UnicodeEncodeError:
+            # A console that cannot show lines gets marks that all can.
+            shown = shown.translate(plain)
+        click.echo(shown)
+    return 0
+
+
+def _show_part(docket: Path, asked: Asked, said: str) -> int:
+    """Do what leads to an entry, and show the list that is then in hand."""
+    from gruff_ledger.cli.show import Progress, show_verb
+    from gruff_ledger.docket.engine import run
+    from gruff_ledger.docket.part import stopped_after
+    from gruff_ledger.lists.outputs import WritingTerms
+
+    try:
+        job = stopped_after(loaded(docket, asked), said)
+        with Progress(wanted=not asked.quiet) as progress:
+            done = run(
+                job,
+                keep_result=True,
+                on_step=progress.on_step,
+                on_read=progress.on_read,
+            )
+    except Problem as problem:
+        problem.in_docket = True
+        raise
+    show_verb(
+        done,
+        job.entries[-1].verb.name,
+        WritingTerms(),
+        as_json=asked.as_json,
+        quiet=asked.quiet,
+        ledger=None,
+    )
+    return status_of(done)
+
+
 def _print_schema() -> None:
+    from gruff_ledger.docket.schema import docket_schema
+
     text = msgspec.json.format(msgspec.json.encode(docket_schema()), indent=2)
     click.echo(text.decode("utf-8"))
+
+
+def docket_parameters() -> list[click.Parameter]:
+    """Return the parameters of every command that runs a docket."""
+    return [
+        click.Argument(["docket"], type=click.Path(path_type=Path), metavar="DOCKET"),
+        click.Option(
+            ["--set", "settings"],
+            multiple=True,
+            metavar="NAME=ANSWER",
+            help="Answer a question of the docket. May be repeated.",
+        ),
+        click.Option(
+            ["--anywhere"],
+            is_flag=True,
+            help="Let the docket write outside its own folder.",
+        ),
+        click.Option(
+            ["--since-last"],
+            is_flag=True,
+            help="Tell what is new, gone and changed in each result since it was last "
+            "written.",
+        ),
+    ]
 
 
 COMMANDS = {
     "run": click.Command(
         "run",
         params=[
-            click.Argument(
-                ["docket"], type=click.Path(path_type=Path), metavar="DOCKET"
-            ),
+            *docket_parameters(),
             click.Option(
-                ["--set", "settings"],
-                multiple=True,
-                metavar="NAME=ANSWER",
-                help="Answer a question of the docket. May be repeated.",
-            ),
-            click.Option(
-                ["--anywhere"],
+                ["--if-changed"],
                 is_flag=True,
-                help="Let the docket write outside its own folder.",
+                help="Do nothing if neither the docket nor anything it is made from "
+                "changed since its last run.",
+            ),
+            click.Option(
+                ["--dry-run"], is_flag=True, help="Do all the work, and write nothing."
+            ),
+            click.Option(
+                ["--stop-after"],
+                metavar="ENTRY",
+                help="Stop after this entry, by its number or the name of its result, "
+                "and show the list that is then in hand. Nothing is written.",
+            ),
+            click.Option(
+                ["--diagram"],
+                is_flag=True,
+                help="Do nothing; draw the docket: its lists, entries and results.",
             ),
             *ledger_options(),
             *fetching_options(),

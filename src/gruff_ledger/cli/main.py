@@ -26,6 +26,10 @@ _EXIT_INTERRUPTED = 130
 _OTHERS = {
     "review": ("gruff_ledger.cli.review", "Decide which records are the same, once."),
     "run": ("gruff_ledger.cli.docket", "Do the work that a docket says."),
+    "watch": (
+        "gruff_ledger.cli.watch",
+        "Run a docket again whenever something it is made from changes.",
+    ),
     "trace": (
         "gruff_ledger.cli.trace",
         "Tell where a record came from, and what touched it.",
@@ -43,7 +47,10 @@ _WORK = (*list(VERBS)[:_AFTER], "review", *list(VERBS)[_AFTER:])
 
 _SECTIONS = (
     ("Work on lists", _WORK),
-    ("Do it again, and look around", ("run", "trace", "demo", "docket-schema")),
+    (
+        "Do it again, and look around",
+        ("run", "watch", "trace", "demo", "docket-schema"),
+    ),
 )
 
 

@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 
 import click
 
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, with_terms_named
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
@@ -254,3 +255,25 @@ def _toml(term: Term, text: str) -> dict[str, Any]:
             "Write key=value pairs separated by commas, text in double quotes.",
         ) from error
     return table
+
+
+def ledger_options() -> list[click.Option]:
+    """Return the options that verbs and dockets share."""
+    return [
+        click.Option(
+            ["--ledger"],
+            type=click.Path(path_type=Path),
+            metavar="DIR",
+            help="Keep the ledger of this run in this folder.",
+        ),
+        click.Option(["--replace"], is_flag=True, help="Replace outputs that exist."),
+        click.Option(
+            ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
+        ),
+        click.Option(["--quiet"], is_flag=True, help="Give no summary."),
+    ]
+
+
+def fetching_options() -> list[click.Option]:
+    """Return the options on lists from a network, which verbs and dockets share."""
+    return options_of(FetchTerms)

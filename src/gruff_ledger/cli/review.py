@@ -21,7 +21,7 @@ from gruff_ledger.cli.verb import VerbCommand, job_of_verb
 from gruff_ledger.docket.job import Job
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.review import Review, filled_list, now, reviews
-from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.whole import Outputs

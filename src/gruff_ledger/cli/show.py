@@ -13,9 +13,17 @@ import click
 import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.account.words import balance_words, counted, visible, written_words
+from gruff_ledger.account.words import (
+    balance_words,
+    counted,
+    since_rows,
+    since_words,
+    visible,
+    written_words,
+)
 from gruff_ledger.cli.words import finding_lines, note_lines, paragraph
-from gruff_ledger.docket.engine import Run, account_text
+from gruff_ledger.docket.engine import Run
+from gruff_ledger.docket.writing import account_text
 from gruff_ledger.lists.outputs import (
     WritingTerms,
     check_output,
@@ -36,6 +44,10 @@ _BAR_CELLS = 24
 
 # From so many findings of one entry on, a table of them is easier to read than lines.
 _TABLED_FINDINGS = 3
+
+
+# New, gone and changed records of a result that are told one by one.
+_SINCE_ROWS = 6
 
 
 class Progress:
@@ -299,6 +311,18 @@ def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
         yield ""
 
 
+def _since_lines(account: Account) -> Iterator[str]:
+    """Yield what changed in each result since it was last written."""
+    if not account.since:
+        return
+    yield "Since the last run:"
+    for since in account.since:
+        yield from paragraph(since_words(since), "  ")
+        for row in since_rows(since, _SINCE_ROWS):
+            yield from paragraph(row, "    ")
+    yield ""
+
+
 def _are_many_notes(findings: Sequence[Finding]) -> bool:
     """Tell whether there is much that needs no look at each."""
     return len(findings) >= _TABLED_FINDINGS and all(
@@ -341,6 +365,8 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
     for text in [*lines, ""] if lines else []:
         click.echo(text)
     for text in _control_lines(account, sys.stdout):
+        click.echo(text)
+    for text in _since_lines(account):
         click.echo(text)
     if ledger is not None:
         click.echo(visible(f"The ledger is in {ledger}."))

@@ -9,13 +9,21 @@ import importlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
+import msgspec
 import pyarrow as pa
 
-from gruff_ledger.cli.options import OutputPath, options_of, terms_from
+from gruff_ledger.cli.options import (
+    OutputPath,
+    fetching_options,
+    ledger_options,
+    options_of,
+    terms_from,
+)
 from gruff_ledger.cli.show import Progress, show_verb
+from gruff_ledger.cli.words import paragraph
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import (
     Entry,
@@ -28,12 +36,15 @@ from gruff_ledger.docket.job import (
 )
 from gruff_ledger.docket.load import further_outs
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
-from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import VERBS, Verb
+
+if TYPE_CHECKING:
+    from gruff_ledger.docket.entering import Entering
 
 _RESULT = "result"
 
@@ -90,30 +101,15 @@ def output_options() -> list[click.Option]:
             metavar="FIELD, …",
             help="Carry the exact sums of these fields from the lists to the result.",
         ),
+        click.Option(
+            ["--enter"],
+            type=path,
+            metavar="DOCKET",
+            help="Enter this very work in a docket, to be run again; it is made if "
+            "there is none.",
+        ),
         *ledger_options(),
     ]
-
-
-def ledger_options() -> list[click.Option]:
-    """Return the options that verbs and dockets share."""
-    return [
-        click.Option(
-            ["--ledger"],
-            type=click.Path(path_type=Path),
-            metavar="DIR",
-            help="Keep the ledger of this run in this folder.",
-        ),
-        click.Option(["--replace"], is_flag=True, help="Replace outputs that exist."),
-        click.Option(
-            ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
-        ),
-        click.Option(["--quiet"], is_flag=True, help="Give no summary."),
-    ]
-
-
-def fetching_options() -> list[click.Option]:
-    """Return the options on lists from a network, which verbs and dockets share."""
-    return options_of(FetchTerms)
 
 
 def verb_command(verb: Verb) -> click.Command:
@@ -187,6 +183,7 @@ def _run_verb(
     quiet: bool,
     to: Path | str | None = None,
     control: tuple[str, ...] = (),
+    enter: Path | None = None,
     **given: Any,
 ) -> int:
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
@@ -213,17 +210,34 @@ def _run_verb(
         writing=writing,
         control=[name for each in control for name in parse_names(each)],
     )
+    entering = None if enter is None else _entering(enter, job)
     with Progress(wanted=not quiet) as progress:
         done = run(
             job,
             replace=replace,
             hash_sources=as_json,
-            keep_result=to is None,
+            keep_result=to is None or entering is not None,
             on_step=progress.on_step,
             on_read=progress.on_read,
         )
-    show_verb(done, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
+    shown = done if to is None else msgspec.structs.replace(done, result=None)
+    show_verb(shown, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
+    if entering is not None and done.result is not None:
+        found = any(line.findings for line in done.account.lines())
+        number = entering.enter(done.result, has_findings=found)
+        if not (quiet or as_json):
+            said = f"{enter}: this is entry {number} of it now."
+            if aside is not None:
+                said += " What is set aside in its run is in its ledger."
+            for line in paragraph(said, ""):
+                click.echo(line, err=True)
     return 1 if done.account.stops() or done.account.totals_differ() else 0
+
+
+def _entering(docket: Path, job: Job) -> Entering:
+    from gruff_ledger.docket.entering import Entering
+
+    return Entering(docket, job)
 
 
 def job_of_verb(

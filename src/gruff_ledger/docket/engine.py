@@ -8,59 +8,35 @@ from __future__ import annotations
 
 import contextlib
 import datetime
-import io
-import os
+import hashlib
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import msgspec
 
+from gruff_ledger import __version__
 from gruff_ledger.account.balance import check_balance
 from gruff_ledger.account.control import Control
-from gruff_ledger.account.files import (
-    ACCOUNT_FILE,
-    account_facts,
-    ledger_tables,
-    set_aside_table,
-)
 from gruff_ledger.account.groups import first_groups
-from gruff_ledger.account.ledger import Account, Balance, Line, Out
-from gruff_ledger.account.trail import TRAIL_FILE, Trail
+from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.account.trail import Trail
 from gruff_ledger.docket.expand import Source, expanded
-from gruff_ledger.docket.job import (
-    Entry,
-    FurtherOut,
-    Job,
-    OutToWrite,
-    beside_name,
-)
+from gruff_ledger.docket.job import Entry, Job, beside_name
+from gruff_ledger.docket.writing import Written, note_existing
+from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
-from gruff_ledger.lists.formats import Format, read_list
-from gruff_ledger.lists.outputs import (
-    WritingTerms,
-    check_output,
-    guarded,
-    write_parts,
-)
+from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.lock import only_one
+from gruff_ledger.lists.patterns import matching_files
 from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.source import check_same
 from gruff_ledger.lists.whole import Outputs
-from gruff_ledger.lists.writing import write_delimited
-from gruff_ledger.outcome import Change, Finding, Note, Outcome
-from gruff_ledger.problems import BadTerms, Problem, UnwritableOutput
-from gruff_ledger.report.page import PAGE_FILE, account_page
+from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
-
-LEDGER_FILES = (
-    "set-aside.csv",
-    "findings.csv",
-    "changes.csv",
-    TRAIL_FILE,
-    PAGE_FILE,
-    ACCOUNT_FILE,
-)
 
 
 class Run(msgspec.Struct, frozen=True):
@@ -91,6 +67,8 @@ def run(
     replace: bool = False,
     hash_sources: bool = False,
     keep_result: bool = False,
+    since: bool = False,
+    write: bool = True,
     on_step: Callable[[str], None] = lambda step: None,
     on_read: Callable[[int, int], None] = lambda done, total: None,
 ) -> Run:
@@ -106,6 +84,10 @@ def run(
         Whether the account needs the hashes of the sources; a ledger always has them.
     keep_result : bool
         Whether to hand over the last list made, for showing.
+    since : bool
+        Whether to compare each list with the output that is still there.
+    write : bool
+        False to do all the work, and to write nothing at all.
     on_step : callable
         Told, before each step, what is about to be done.
     on_read : callable
@@ -124,58 +106,84 @@ def run(
     """
     started = datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds")
     account = Account(job.title, started.replace("+00:00", "Z"))
-    fetching = Fetching(job.fetch, folder=job.folder, on_progress=on_read)
-    with contextlib.closing(fetching):
+    if not write:
+        job = _writing_nothing(job)
+        note_existing(job, account)
+    with contextlib.ExitStack() as stack:
+        if job.docket is not None and job.ledger is not None:
+            stack.enter_context(only_one(Path(job.docket)))
+        fetching = Fetching(job.fetch, folder=job.folder, on_progress=on_read)
+        stack.enter_context(contextlib.closing(fetching))
+        patterns = _patterns(job)
         job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
         paths = [each.opened.path for each in sources.values() if each.opened.path]
-        with (
-            Outputs(paths, replace=replace) as outputs,
-            contextlib.ExitStack() as stack,
-        ):
-            formats = _claim(job, outputs)
-            if any(entry.verb.sums_up for entry in job.entries):
-                give_back_memory_at_once()
-            hashed = hash_sources or job.ledger is not None
-            control = Control(job.control)
-            trail = stack.enter_context(_begun_trail(job, list(sources), outputs))
-            tables = _read_all(sources, account, on_step, control, trail, hashed=hashed)
-            used = _uses(job)
-            account.uses = Counter(
-                name for entry in job.entries for name in entry.lists
-            )
-            account.references = _only_referred_to(job)
-            measured, detail, details = "", None, []
-            beside: Mapping[str, Callable[[], Table]] = {}
-            for entry in job.entries:
-                on_step(f"{entry.number} {entry.verb.name}")
-                outcome = _perform(
-                    entry, tables, used, account, control, trail, job.docket
-                )
-                measured, detail = outcome.measured, outcome.detail
-                beside = outcome.beside
-                details += [(each, detail) for each in entry.further]
-            balance = account.strike_balance()
-            _close_control(job, control, account, tables)
-            on_step("writing")
-            images = [
-                (further.address, _write_further(further, facts, account, outputs))
-                for further, facts in details
-            ]
-            _write(job, formats, tables, account, outputs, trail)
-            _write_ledger(job, account, balance, outputs, trail, images)
-            result = tables.get(_last_list(job)) if keep_result else None
-            if result is not None:
-                result = trail.rooted(result)
-            outputs.commit()
+        outputs = stack.enter_context(Outputs(paths, replace=replace or not write))
+        written = Written(job, outputs, account)
+        if any(entry.verb.sums_up for entry in job.entries):
+            give_back_memory_at_once()
+        hashed = hash_sources or job.ledger is not None
+        control = Control(job.control)
+        trail = stack.enter_context(written.begun_trail(list(sources)))
+        tables = _read_all(sources, account, on_step, control, trail, hashed=hashed)
+        used = _uses(job)
+        account.uses = Counter(name for entry in job.entries for name in entry.lists)
+        account.references = _only_referred_to(job)
+        measured, detail, details = "", None, []
+        beside: Mapping[str, Callable[[], Table]] = {}
+        for entry in job.entries:
+            on_step(f"{entry.number} {entry.verb.name}")
+            outcome = _perform(entry, tables, used, account, control, trail, job.docket)
+            measured, detail = outcome.measured, outcome.detail
+            beside = outcome.beside
+            details += [(each, detail) for each in entry.further]
+        balance = account.strike_balance()
+        _close_control(job, control, account, tables)
+        on_step("writing" if write else "adding up")
+        written.lists(tables, trail, compared=since, write=write)
+        images = [written.further(further, facts) for further, facts in details]
+        written.ledger(balance, trail, images, _made_from(job, patterns, account))
+        result = tables.get(_last_list(job)) if keep_result else None
+        if result is not None:
+            result = trail.rooted(result)
+        outputs.commit()
     return Run(account, balance, result, measured, detail, beside)
 
 
-def _begun_trail(job: Job, sources: Sequence[str], outputs: Outputs) -> Trail:
-    """Return the trail of a run, which is written only where a ledger is kept."""
-    sink = None
-    if job.ledger is not None:
-        sink = outputs.begin(job.ledger / TRAIL_FILE)
-    return Trail(sink, sources)
+def _writing_nothing(job: Job) -> Job:
+    """Return a job that keeps no ledger and makes nothing beside its lists."""
+    entries = tuple(msgspec.structs.replace(entry, further=()) for entry in job.entries)
+    return msgspec.structs.replace(job, entries=entries, ledger=None, aside=None)
+
+
+def _patterns(job: Job) -> list[dict[str, Any]]:
+    """Return the patterns of files among the addresses, with what they match now."""
+    found = []
+    for each in job.lists:
+        address = parse_address(each.address, job.folder)
+        if address.is_url or not is_pattern(address.place):
+            continue
+        if not is_file(address.place, job.folder):
+            files = matching_files(address.place, job.folder)
+            found.append({"pattern": address.place, "files": files})
+    return found
+
+
+def _made_from(
+    job: Job, patterns: Sequence[Mapping[str, Any]], account: Account
+) -> dict[str, Any]:
+    """Say what a job was made from; see `gruff_ledger.docket.again`."""
+    is_bad = account.stops() or account.totals_differ()
+    return {
+        "program": __version__,
+        "status": 1 if is_bad else 0,
+        **job.made_from,
+        "patterns": list(patterns),
+        "files": {
+            said: None if data is None else hashlib.sha256(data).hexdigest()
+            for entry in job.entries
+            for said, data in entry.files
+        },
+    }
 
 
 def _last_list(job: Job) -> str:
@@ -209,44 +217,6 @@ def _only_referred_to(job: Job) -> frozenset[str]:
     return frozenset(named - there)
 
 
-def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
-    """Check all outputs before any work is done; return the formats of the lists'."""
-    formats = {}
-    for path, outs in _by_path(job).items():
-        parts = [out.part for out in outs]
-        if len({out.terms.format_ for out in outs}) > 1:
-            raise UnwritableOutput(
-                "outputs of different formats would be written to it.",
-                "State the same `format` for all of them, or none.",
-                file=str(path),
-            )
-        formats[path] = check_output(path, outs[0].terms, parts)
-        outputs.claim(path)
-    for entry in job.entries:
-        for further in entry.further:
-            outputs.claim(further.path)
-    if job.aside is not None:
-        formats[job.aside] = check_output(job.aside, WritingTerms(), [None])
-        outputs.claim(job.aside)
-    if job.ledger is not None:
-        for name in LEDGER_FILES:
-            outputs.claim(job.ledger / name)
-        if job.ledger.is_file():
-            raise UnwritableOutput(
-                "the ledger is a folder, and this is a file.",
-                "Name another folder for the ledger.",
-                file=str(job.ledger),
-            )
-    return formats
-
-
-def _by_path(job: Job) -> dict[Path, list[OutToWrite]]:
-    by_path: dict[Path, list[OutToWrite]] = {}
-    for out in job.outs:
-        by_path.setdefault(out.path, []).append(out)
-    return by_path
-
-
 def _read_all(
     sources: Mapping[str, Source],
     account: Account,
@@ -266,6 +236,7 @@ def _read_all(
             source=position,
             hashed=hashed,
         )
+        check_same(each.opened, reading.source.sha256)
         account.sources.append(_source_line(name, reading))
         tables[name] = reading.table
         control.source(name, reading.table, reading.aside)
@@ -412,113 +383,3 @@ def _hashes(entry: Entry) -> dict[str, str | None]:
         said: None if data is None else hashlib.sha256(data).hexdigest()
         for said, data in entry.files
     }
-
-
-def _write(
-    job: Job,
-    formats: Mapping[Path, Format],
-    tables: Mapping[str, Table],
-    account: Account,
-    outputs: Outputs,
-    trail: Trail,
-) -> None:
-    for path, outs in _by_path(job).items():
-        parts = []
-        for out in outs:
-            table = tables[out.list_name]
-            changes: tuple[Change, ...] = ()
-            if out.terms.guard_formulas:
-                table, changes = guarded(table)
-            if job.ledger is not None:
-                seen = _seen_from(job.ledger, path)
-                trail.out(out.address, seen, out.list_name, table, changes)
-            changes = trail.told_changes(changes)
-            parts.append((out.part, trail.rooted(table)))
-            account.outs.append(Out(out.address, out.list_name, len(table), changes))
-        _write_parts(
-            path,
-            formats[path],
-            parts,
-            outs[0].terms,
-            outputs,
-            [found for line in account.lines() for found in line.findings],
-            account.source_names,
-        )
-    if job.aside is not None:
-        beside = [(None, set_aside_table(account))]
-        _write_parts(job.aside, formats[job.aside], beside, WritingTerms(), outputs)
-
-
-def _write_ledger(
-    job: Job,
-    account: Account,
-    balance: Balance,
-    outputs: Outputs,
-    trail: Trail,
-    images: Sequence[tuple[str, bytes]],
-) -> None:
-    if job.ledger is None:
-        return
-    for name, parts_of in ledger_tables(account).items():
-        outputs.write(
-            job.ledger / name,
-            lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
-        )
-    facts = account_facts(account, balance)
-    trail_file = job.ledger / TRAIL_FILE
-    outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
-    docket = None if job.docket is None else Path(job.docket).name
-    page = account_page(account, balance, images, docket)
-    outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
-    text = _laid_out(facts)
-    outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
-
-
-def _seen_from(ledger: Path, path: Path) -> str:
-    """Return a path as seen from the ledger, or whole where it is on another disk."""
-    try:
-        return Path(os.path.relpath(path.resolve(), ledger.resolve())).as_posix()
-    except ValueError:
-        return path.resolve().as_posix()
-
-
-def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
-    for number, table in enumerate(tables):
-        write_delimited(table, sink, heading=number == 0)
-
-
-def _write_parts(
-    path: Path,
-    found: Format,
-    parts: Sequence[tuple[str | None, Table]],
-    terms: WritingTerms,
-    outputs: Outputs,
-    findings: Sequence[Finding] = (),
-    source_names: Sequence[str] = (),
-) -> None:
-    outputs.write(
-        path,
-        lambda sink: write_parts(
-            path, found, parts, terms, sink, findings, source_names
-        ),
-    )
-
-
-def _write_further(
-    further: FurtherOut, detail: Any, account: Account, outputs: Outputs
-) -> bytes:
-    """Write what an entry makes beside its list, and return it."""
-    known = {line.result: line.facts for line in account.sources}
-    made = io.BytesIO()
-    further.what.write(detail, made, further.path.suffix.lower(), known)
-    outputs.write(further.path, lambda sink: sink.write(made.getbuffer()))
-    return made.getvalue()
-
-
-def account_text(account: Account, balance: Balance) -> bytes:
-    """Return the account as JSON (RFC 8259), laid out to be read by people too."""
-    return _laid_out(account_facts(account, balance))
-
-
-def _laid_out(facts: Mapping[str, Any]) -> bytes:
-    return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

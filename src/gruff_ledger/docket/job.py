@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from gruff_ledger.lists.address import list_name
-from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
@@ -81,6 +82,8 @@ class OutToWrite(msgspec.Struct, frozen=True):
     ----------
     part : str, optional
         The tab of a workbook or the table of a database.
+    key : tuple of str
+        The fields that tell its records apart, to see what changed from run to run.
     """
 
     path: Path
@@ -88,6 +91,7 @@ class OutToWrite(msgspec.Struct, frozen=True):
     list_name: str
     part: str | None = None
     terms: WritingTerms = WritingTerms()
+    key: tuple[str, ...] = ()
 
 
 class Job(msgspec.Struct, frozen=True):
@@ -110,6 +114,9 @@ class Job(msgspec.Struct, frozen=True):
     fetch : FetchTerms
     control : tuple of str
         Fields whose exact sums are carried through the work.
+    made_from : dict
+        Of a docket its hash and the answers to its questions; see
+        `gruff_ledger.docket.again`.
     """
 
     title: str
@@ -122,6 +129,7 @@ class Job(msgspec.Struct, frozen=True):
     docket: str | None = None
     fetch: FetchTerms = FetchTerms()
     control: tuple[str, ...] = ()
+    made_from: dict[str, Any] = {}
 
 
 def beside_name(result: str, key: str) -> str:

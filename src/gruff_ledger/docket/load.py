@@ -6,6 +6,7 @@ key, list or question that is known.
 
 from __future__ import annotations
 
+import hashlib
 import re
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
@@ -25,7 +26,7 @@ from gruff_ledger.docket.job import (
     files_of,
     referred,
 )
-from gruff_ledger.lists.fetching import FetchTerms
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
@@ -92,6 +93,13 @@ class OutTerms(WritingTerms, frozen=True, kw_only=True):
         str | None,
         Meta(description="The list to write; the last one made, unless named."),
     ] = None
+    key: Annotated[
+        tuple[str, ...],
+        Meta(
+            description="The fields that tell its records apart, for what changed "
+            "since the last run."
+        ),
+    ] = ()
 
 
 class EntryTerms(Terms, frozen=True, kw_only=True):
@@ -216,9 +224,10 @@ def load_docket(
     BadDocket
         If it is no TOML, or says something unknown, ill-typed or missing.
     """
-    text, raw = _parse(path)
+    text, raw, digest = _parse(path)
     own = _own_terms(raw, text)
-    filled = _filled(raw, _answers(raw, text, answers or {}, ask))
+    answered = _answers(raw, text, answers or {}, ask)
+    filled = _filled(raw, answered)
     folder = path.parent
     lists = _lists(filled, text)
     entries, more = _entries(
@@ -249,6 +258,7 @@ def load_docket(
         docket=str(path),
         fetch=fetching,
         control=own.control,
+        made_from={"docket_sha256": digest, "answers": answered},
     )
 
 
@@ -256,7 +266,7 @@ def _only(names: Sequence[str]) -> str | None:
     return names[0] if len(names) == 1 else None
 
 
-def _parse(path: Path) -> tuple[_Text, dict[str, Any]]:
+def _parse(path: Path) -> tuple[_Text, dict[str, Any], str]:
     file = str(path)
     try:
         data = path.read_bytes()
@@ -264,7 +274,9 @@ def _parse(path: Path) -> tuple[_Text, dict[str, Any]]:
         raise unreadable(error, path, file) from error
     try:
         text = data.decode("utf-8-sig")
-        return _Text(file, tuple(text.split("\n"))), tomllib.loads(text)
+        lines = tuple(text.split("\n"))
+        digest = hashlib.sha256(data).hexdigest()
+        return _Text(file, lines), tomllib.loads(text), digest
     except UnicodeDecodeError as error:
         raise BadDocket(
             "it is not written in UTF-8, as TOML must be.",
@@ -650,7 +662,7 @@ def _outs(
                 for term in describe(WritingTerms)
             }
         )
-        outs.append(OutToWrite(path, terms.to, name, part, writing))
+        outs.append(OutToWrite(path, terms.to, name, part, writing, terms.key))
     return tuple(outs)
 
 

@@ -14,16 +14,15 @@ import re
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import unquote, urlsplit, urlunsplit
 
 import msgspec
-from msgspec import Meta
 
+from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.source import Opened, open_path
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput
-from gruff_ledger.terms import Terms
+from gruff_ledger.problems import UnreadableSource, UnwritableOutput
 
 if TYPE_CHECKING:
     import tempfile
@@ -40,41 +39,6 @@ _CONNECT_SECONDS = 10.0
 # Answers after which a further try can help.
 _PASSING = {408, 425, 429, 500, 502, 503, 504}
 _REDIRECTS = {301, 302, 303, 307, 308}
-
-
-class FetchTerms(Terms, frozen=True, kw_only=True):
-    """How lists are fetched from a network."""
-
-    kept: Annotated[
-        str | None,
-        Meta(
-            description="A folder for copies of fetched lists: what has not changed is "
-            "then not fetched again."
-        ),
-    ] = None
-    offline: Annotated[
-        bool,
-        Meta(description="Fetch nothing: use the kept copies, and say their age."),
-    ] = False
-    tries: Annotated[
-        int, Meta(description="How often a fetch that fails is tried in all.")
-    ] = 3
-    time_limit: Annotated[
-        int, Meta(description="Seconds that fetching one list may take.")
-    ] = 300
-    size_limit: Annotated[
-        int, Meta(description="Megabytes that a fetched list may have.")
-    ] = 4000
-
-    def __post_init__(self) -> None:
-        """Refuse limits under which nothing could be fetched."""
-        for key, value in (
-            ("tries", self.tries),
-            ("time-limit", self.time_limit),
-            ("size-limit", self.size_limit),
-        ):
-            if value < 1:
-                raise BadTerms(f"{value} is too little.", "Give 1 or more.", term=key)
 
 
 class _Kept(msgspec.Struct):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import glob
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -24,6 +23,7 @@ from gruff_ledger.lists.formats import (
     format_to_read,
     parts_of,
 )
+from gruff_ledger.lists.patterns import matching_files
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest
@@ -121,20 +121,17 @@ def _opened(
 
 def _matching(pattern: str, folder: Path | None) -> list[str]:
     """Return the files of a pattern in the order of their names, on every system."""
-    root = None if folder is None else str(folder)
     try:
-        # Not Path.glob, which takes no absolute patterns.
-        matches = glob.glob(pattern, root_dir=root, recursive=True)  # noqa: PTH207
+        files = matching_files(pattern, folder)
     except (OSError, ValueError) as error:
         raise UnreadableSource(
             f"it cannot be the pattern of a path: {error}.", "Correct it.", file=pattern
         ) from error
-    files = [each for each in matches if is_file(each, folder)]
     if not files:
         raise UnreadableSource(
             "no file matches this pattern.", _near(pattern, folder), file=pattern
         )
-    return sorted(files, key=lambda each: each.replace("\\", "/"))
+    return files
 
 
 def _near(pattern: str, folder: Path | None) -> str:

@@ -58,6 +58,8 @@ class Opened(msgspec.Struct, frozen=True):
         Told, while it is read, how many bytes have been, and of how many.
     memo : dict
         What readers keep for the next part of it, such as an opened workbook.
+    stamp : int, optional
+        The time of the file on the disk when it was opened, in nanoseconds.
     """
 
     name: str
@@ -70,6 +72,7 @@ class Opened(msgspec.Struct, frozen=True):
     notes: tuple[Note, ...] = ()
     on_read: Callable[[int, int], None] = _unheard
     memo: dict[str, Any] = msgspec.field(default_factory=dict)
+    stamp: int | None = None
 
 
 def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
@@ -102,7 +105,13 @@ def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
     if facts.st_size == 0:
         raise _empty(shown)
     return Opened(
-        name, shown, facts.st_size, facts.st_mtime, lambda: path.open("rb"), path
+        name,
+        shown,
+        facts.st_size,
+        facts.st_mtime,
+        lambda: path.open("rb"),
+        path,
+        stamp=facts.st_mtime_ns,
     )
 
 
@@ -380,6 +389,41 @@ def hash_of(opened: Opened) -> Callable[[], str]:
         while block := stream.read(_BLOCK_BYTES):
             hashing.add(block)
     return hashing.finish()
+
+
+def check_same(opened: Opened, sha256: Callable[[], str] | None) -> None:
+    """
+    Check, after a source was read, that it is what it was when it was opened.
+
+    A file whose time alone differs is read once more: only its content counts.
+
+    Parameters
+    ----------
+    opened : Opened
+    sha256 : callable, optional
+        Returns the hash of what was read, where it is known.
+
+    Raises
+    ------
+    UnreadableSource
+        If it changed, grew or shrank while it was read.
+    """
+    if opened.path is None or opened.stamp is None:
+        return
+    try:
+        facts = opened.path.stat()
+    except OSError:
+        # It was read to its end; that it is gone since changes nothing.
+        return
+    if facts.st_size != opened.size_bytes:
+        raise changed_meanwhile(opened.address)
+    if facts.st_mtime_ns == opened.stamp or sha256 is None:
+        return
+    with opened.path.open("rb") as stream:
+        import hashlib
+
+        if hashlib.file_digest(stream, "sha256").hexdigest() != sha256():
+            raise changed_meanwhile(opened.address)
 
 
 def changed_meanwhile(shown: str) -> UnreadableSource:

@@ -169,6 +169,19 @@ class Outputs:
         except OSError as error:
             raise _unwritable(error, shown) from error
 
+    def facts_of(self, path: Path) -> dict[str, int]:
+        """Return size and time of an output that was written, as it will lie there."""
+        facts = self.staged(path).stat()
+        return {"size_bytes": facts.st_size, "modified_ns": facts.st_mtime_ns}
+
+    def staged(self, path: Path) -> Path:
+        """Return where an output lies until it is put in its place."""
+        place = _resolved(path)
+        for staged, target, _ in self._staged:
+            if target == place:
+                return staged
+        return place
+
     def commit(self) -> None:
         """
         Put all written outputs in their places, once all of them are on the disk.

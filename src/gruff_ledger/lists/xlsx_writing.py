@@ -7,6 +7,7 @@ written as a formula.
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, BinaryIO
@@ -78,6 +79,7 @@ def write_workbook(
     }
     remarks = [remarks_on(table, findings) for _, table in parts]
     with xlsxwriter.Workbook(sink, options) as book:
+        book.set_properties({"created": CREATED})
         forms = Forms(book)
         for name, (_, table), said in zip(names, parts, remarks, strict=True):
             _Tab(book.add_worksheet(name), table, forms).write(said)
@@ -86,6 +88,10 @@ def write_workbook(
             listed = zip(names, (table for _, table in parts), remarks, strict=True)
             write_findings(book.add_worksheet(name), list(listed), source_names, forms)
 
+
+# The same list gives the same bytes at any time: the date of a workbook is that of the
+# first day that its archive can hold. When it was made is in the account.
+CREATED = datetime.datetime(1980, 1, 1)
 
 # What a workbook keeps of rows that are set apart would fill the memory.
 _MOST_OUTLINED = 100_000

@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 
 from gruff_ledger.cells.number import number_of
 from gruff_ledger.lists.workbook import number_text
-from gruff_ledger.lists.xlsx_writing import letters_of, width_of
+from gruff_ledger.lists.xlsx_writing import CREATED, letters_of, width_of
 from gruff_ledger.work.form import FormField, FormPlan, Limit
 
 # The limits of the standard on what is told (18.3.1.32: prompt, error and titles).
@@ -51,6 +51,7 @@ def write_form(
         "strings_to_numbers": False,
     }
     with xlsxwriter.Workbook(sink, options) as book:
+        book.set_properties({"created": CREATED})
         _FormBook(book, plan).write()
 
 

@@ -23,6 +23,8 @@ from gruff_ledger.account.words import (
     balance_words,
     control_words,
     note_text,
+    since_rows,
+    since_words,
     visible,
     written_words,
 )
@@ -44,6 +46,9 @@ _CELL_CHARS = 300
 _MOST_FIELDS = 40
 
 _BAR_WIDTH = 150
+
+# New, gone and changed records of a result.
+_MOST_SINCE = 50
 
 _MEDIA_TYPES = {".png": "image/png", ".svg": "image/svg+xml"}
 
@@ -198,6 +203,13 @@ def _facts(
         "sources": sources,
         "entries": entries,
         "outs": outs,
+        "since": _first(
+            account.since,
+            lambda each: {
+                "words": _cut(since_words(each)),
+                "rows": [_cut(row) for row in since_rows(each, _MOST_SINCE)],
+            },
+        ),
         "balance": sides,
         "balance_total": sum(count for _, count in one),
         "balance_other": sum(count for _, count in other),

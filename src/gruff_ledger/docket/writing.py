@@ -1,0 +1,274 @@
+"""Writing what a run made: its lists, what entries make beside them, its ledger.
+
+All outputs are claimed before any work is done, and written after all of it is.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import msgspec
+
+from gruff_ledger.account.files import (
+    ACCOUNT_FILE,
+    account_facts,
+    ledger_tables,
+    set_aside_table,
+)
+from gruff_ledger.account.ledger import Account, Balance, Out
+from gruff_ledger.account.trail import TRAIL_FILE, Trail
+from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
+from gruff_ledger.docket.since import SINCE_FILE, since_last, since_table
+from gruff_ledger.lists.formats import Format
+from gruff_ledger.lists.outputs import (
+    WritingTerms,
+    check_output,
+    guarded,
+    write_parts,
+)
+from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.lists.writing import write_delimited
+from gruff_ledger.outcome import Change, Finding, Note
+from gruff_ledger.problems import UnwritableOutput
+from gruff_ledger.report.page import PAGE_FILE, account_page
+from gruff_ledger.table import Table
+
+LEDGER_FILES = (
+    "set-aside.csv",
+    "findings.csv",
+    "changes.csv",
+    SINCE_FILE,
+    TRAIL_FILE,
+    PAGE_FILE,
+    ACCOUNT_FILE,
+)
+
+
+class Written:
+    """
+    The outputs of one run, from their claim to what is told of them.
+
+    Parameters
+    ----------
+    job : Job
+    outputs : Outputs
+    account : Account
+
+    Raises
+    ------
+    UnwritableOutput
+        If one of the outputs may not be written.
+    """
+
+    def __init__(self, job: Job, outputs: Outputs, account: Account) -> None:
+        self._job = job
+        self._outputs = outputs
+        self._account = account
+        self._formats = _claim(job, outputs)
+
+    def begun_trail(self, sources: Sequence[str]) -> Trail:
+        """Return the trail of the run; it is written only where a ledger is kept."""
+        sink = None
+        if self._job.ledger is not None:
+            sink = self._outputs.begin(self._job.ledger / TRAIL_FILE)
+        return Trail(sink, sources)
+
+    def lists(
+        self,
+        tables: Mapping[str, Table],
+        trail: Trail,
+        *,
+        compared: bool,
+        write: bool = True,
+    ) -> None:
+        """
+        Write the lists of the job, and note them in the account and the trail.
+
+        Parameters
+        ----------
+        tables : mapping
+            The lists by name.
+        trail : Trail
+        compared : bool
+            Whether to tell what is new, gone and changed since the outputs that are
+            still there were written.
+        write : bool
+            False to note them only.
+        """
+        job, account = self._job, self._account
+        for path, outs in _by_path(job).items():
+            parts = []
+            for out in outs:
+                table = tables[out.list_name]
+                changes: tuple[Change, ...] = ()
+                if out.terms.guard_formulas:
+                    table, changes = guarded(table)
+                if job.ledger is not None:
+                    seen = seen_from(job.ledger, path)
+                    trail.out(out.address, seen, out.list_name, table, changes)
+                changes = trail.told_changes(changes)
+                table = trail.rooted(table)
+                parts.append((out.part, table))
+                listed = Out(out.address, out.list_name, len(table), changes)
+                account.outs.append(listed)
+            if write:
+                self._write_parts(path, parts, outs[0].terms, account)
+            if compared and write:
+                now = self._outputs.staged(path)
+                account.since += [
+                    since_last(out, self._formats[path], now) for out in outs
+                ]
+        if job.aside is not None and write:
+            beside = [(None, set_aside_table(account))]
+            self._write_parts(job.aside, beside, WritingTerms(), None)
+
+    def further(self, further: FurtherOut, detail: Any) -> tuple[str, bytes]:
+        """Write what an entry makes beside its list; return its address and bytes."""
+        known = {line.result: line.facts for line in self._account.sources}
+        made = io.BytesIO()
+        further.what.write(detail, made, further.path.suffix.lower(), known)
+        self._outputs.write(further.path, lambda sink: sink.write(made.getbuffer()))
+        return further.address, made.getvalue()
+
+    def ledger(
+        self,
+        balance: Balance,
+        trail: Trail,
+        images: Sequence[tuple[str, bytes]],
+        made_from: Mapping[str, Any],
+    ) -> None:
+        """
+        Write the ledger, where one is kept.
+
+        Parameters
+        ----------
+        balance : Balance
+        trail : Trail
+        images : sequence of (str, bytes)
+            The charts, for the page.
+        made_from : mapping
+            What the run was made from; see `gruff_ledger.docket.again`.
+        """
+        job, account, outputs = self._job, self._account, self._outputs
+        if job.ledger is None:
+            return
+        listed = ledger_tables(account)
+        if account.since or (job.ledger / SINCE_FILE).is_file():
+            # An old comparison must not stand beside a new account.
+            listed[SINCE_FILE] = [since_table(account.since)]
+        for name, parts_of in listed.items():
+            outputs.write(
+                job.ledger / name,
+                lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
+            )
+        paths = dict.fromkeys([out.path for out in job.outs])
+        paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
+        facts = {
+            **account_facts(account, balance),
+            "made_from": {
+                **made_from,
+                "outs": [
+                    {"path": seen_from(job.ledger, path), **outputs.facts_of(path)}
+                    for path in paths
+                ],
+            },
+        }
+        trail_file = job.ledger / TRAIL_FILE
+        outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
+        docket = None if job.docket is None else Path(job.docket).name
+        page = account_page(account, balance, images, docket)
+        outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
+        text = _laid_out(facts)
+        outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
+
+    def _write_parts(
+        self,
+        path: Path,
+        parts: Sequence[tuple[str | None, Table]],
+        terms: WritingTerms,
+        account: Account | None,
+    ) -> None:
+        found = self._formats[path]
+        findings: list[Finding] = []
+        names: tuple[str, ...] = ()
+        if account is not None:
+            findings = [found for line in account.lines() for found in line.findings]
+            names = account.source_names
+        self._outputs.write(
+            path,
+            lambda sink: write_parts(path, found, parts, terms, sink, findings, names),
+        )
+
+
+def note_existing(job: Job, account: Account) -> None:
+    """Note which outputs are there already: to replace them must be said."""
+    there = [out.address for out in job.outs if out.path.is_file()]
+    if there:
+        named = ", ".join(dict.fromkeys(there))
+        account.notes.append(
+            Note(f"There already: {named}.", "To replace them, give `replace`.")
+        )
+
+
+def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
+    """Check all outputs before any work is done; return the formats of the lists'."""
+    formats = {}
+    for path, outs in _by_path(job).items():
+        parts = [out.part for out in outs]
+        if len({out.terms.format_ for out in outs}) > 1:
+            raise UnwritableOutput(
+                "outputs of different formats would be written to it.",
+                "State the same `format` for all of them, or none.",
+                file=str(path),
+            )
+        formats[path] = check_output(path, outs[0].terms, parts)
+        outputs.claim(path)
+    for entry in job.entries:
+        for further in entry.further:
+            outputs.claim(further.path)
+    if job.aside is not None:
+        formats[job.aside] = check_output(job.aside, WritingTerms(), [None])
+        outputs.claim(job.aside)
+    if job.ledger is not None:
+        for name in LEDGER_FILES:
+            outputs.claim(job.ledger / name)
+        if job.ledger.is_file():
+            raise UnwritableOutput(
+                "the ledger is a folder, and this is a file.",
+                "Name another folder for the ledger.",
+                file=str(job.ledger),
+            )
+    return formats
+
+
+def _by_path(job: Job) -> dict[Path, list[OutToWrite]]:
+    by_path: dict[Path, list[OutToWrite]] = {}
+    for out in job.outs:
+        by_path.setdefault(out.path, []).append(out)
+    return by_path
+
+
+def seen_from(folder: Path, path: Path) -> str:
+    """Return a path as seen from a folder, or whole where it is on another disk."""
+    try:
+        return Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix()
+    except ValueError:
+        return path.resolve().as_posix()
+
+
+def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
+    for number, table in enumerate(tables):
+        write_delimited(table, sink, heading=number == 0)
+
+
+def account_text(account: Account, balance: Balance) -> bytes:
+    """Return the account as JSON (RFC 8259), laid out to be read by people too."""
+    return _laid_out(account_facts(account, balance))
+
+
+def _laid_out(facts: Mapping[str, Any]) -> bytes:
+    return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

@@ -1,0 +1,75 @@
+"""One at a time: a lock on a file that the system gives up when its holder ends.
+
+Nothing is written and nothing stays behind, also after a kill.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from gruff_ledger.problems import UnwritableOutput
+
+# Windows locks bytes, and keeps others from reading them: one far beyond any end.
+_FAR_BYTE = 1 << 40
+
+_HELD = {errno.EACCES, errno.EAGAIN, errno.EDEADLK}
+
+
+class Busy(UnwritableOutput):
+    """Another run works on the same."""
+
+
+@contextlib.contextmanager
+def only_one(path: Path) -> Iterator[None]:
+    """
+    Hold the lock on a file while a block runs.
+
+    Parameters
+    ----------
+    path : Path
+        A file that is there, such as a docket; it is not changed.
+
+    Raises
+    ------
+    Busy
+        If another process holds it.
+
+    Notes
+    -----
+    Where the file system knows no locks, the block runs without one.
+    """
+    try:
+        stream = path.open("rb")
+    except OSError:
+        # Whoever reads the file will say what is wrong with it.
+        yield
+        return
+    with stream:
+        try:
+            _lock(stream)
+        except OSError as error:
+            if error.errno in _HELD:
+                raise Busy(
+                    "another run of it is at work. Nothing was done.",
+                    "Wait until it has ended, and run again.",
+                    file=str(path),
+                ) from None
+        yield
+
+
+def _lock(stream: BinaryIO) -> None:
+    """Lock an open file, or raise OSError at once."""
+    try:
+        import fcntl
+    except ImportError:
+        import msvcrt
+
+        stream.seek(_FAR_BYTE)
+        msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)  # type: ignore[attr-defined]
+        stream.seek(0)
+    else:
+        fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
