@@ -229,13 +229,18 @@ def _read_all(
     tables: dict[str, Table] = {}
     for position, (name, each) in enumerate(sources.items()):
         on_step(f"reading {name}")
-        reading = read_list(
-            each.opened,
-            each.address,
-            each.listed.reading,
-            source=position,
-            hashed=hashed,
-        )
+        try:
+            reading = read_list(
+                each.opened,
+                each.address,
+                each.listed.reading,
+                source=position,
+                hashed=hashed,
+            )
+        except Problem:
+            # What is wrong with half a list is of no use to anybody.
+            check_same(each.opened, lambda: "")
+            raise
         check_same(each.opened, reading.source.sha256)
         account.sources.append(_source_line(name, reading))
         tables[name] = reading.table

@@ -29,7 +29,8 @@ from gruff_ledger.problems import BadDocket, BadTerms, Problem
 from gruff_ledger.table import Table, unequal
 from gruff_ledger.terms import Kind, Terms, describe, plain
 
-_NEW = 'docket = 1\ntitle = "{title}"\n'
+# A ledger of its own: several dockets can lie in one folder.
+_NEW = 'docket = 1\ntitle = "{stem}"\nledger = "{stem}-ledger"\n'
 
 _HEADER = re.compile(r"\s*\[\[\s*(entry|out)\s*\]\]")
 
@@ -174,7 +175,7 @@ class Entering:
         ]
         text = self._pinned(before)
         if self._is_new:
-            text = _NEW.format(title=_quoted(self._docket.stem))
+            text = _NEW.format(stem=_quoted(self._docket.stem))
         text = self._with_control(text)
         parts = [text.rstrip("\n"), ""]
         for name, listed in self._lists.items():
