@@ -6,7 +6,7 @@ an account is written.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import msgspec
 import numpy as np
@@ -49,7 +49,9 @@ class Groups(msgspec.Struct, frozen=True):
 
 
 def first_groups(
-    aside: Sequence[SetAside], given: Sequence[Table]
+    aside: Sequence[SetAside],
+    given: Sequence[Table],
+    root: Callable[[Origin], Origin],
 ) -> tuple[Groups, ...]:
     """
     Take the first groups of the records that were folded into others.
@@ -59,24 +61,32 @@ def first_groups(
     aside : sequence of SetAside
     given : sequence of Table
         The lists that the entry was given, with the records that stay.
+    root : callable
+        Returns origins in terms of sources.
     """
-    return tuple(_groups_of(each, given) for each in aside if each.kept is not None)
+    return tuple(
+        _groups_of(each, given, root) for each in aside if each.kept is not None
+    )
 
 
-def _groups_of(aside: SetAside, given: Sequence[Table]) -> Groups:
+def _groups_of(
+    aside: SetAside, given: Sequence[Table], root: Callable[[Origin], Origin]
+) -> Groups:
     assert aside.kept is not None
     keys = _keys(aside.kept)
     first = dict.fromkeys(keys[: 4 * MOST_MEMBERS].tolist())
     wanted = list(first)[:MOST_GROUPS]
     members = np.flatnonzero(np.isin(keys, wanted))[:MOST_MEMBERS]
-    folded = _members(aside.table, members)
+    folded = _members(aside.table, members, root)
     kept: dict[int, Member] = {}
     headings: dict[str, None] = {}
     for table in given:
         headings |= dict.fromkeys(table.headings)
         mine = _keys(table.origin)
         places = np.flatnonzero(np.isin(mine, wanted))
-        kept |= dict(zip(mine[places].tolist(), _members(table, places), strict=True))
+        kept |= dict(
+            zip(mine[places].tolist(), _members(table, places, root), strict=True)
+        )
     by_kept: dict[int, list[Member]] = {key: [] for key in wanted}
     for key, member in zip(keys[members].tolist(), folded, strict=True):
         by_kept[key].append(member)
@@ -98,11 +108,13 @@ def _keys(origin: Origin) -> Indices:
     return (origin.source.astype(np.int64) << np.int64(40)) | origin.record
 
 
-def _members(table: Table, places: Indices) -> list[Member]:
+def _members(
+    table: Table, places: Indices, root: Callable[[Origin], Origin]
+) -> list[Member]:
     few = np.zeros(len(table), np.bool_)
     few[places] = True
     told = table.filter(few)
-    origin = told.places
+    origin = root(told.origin)
     return [
         Member(source, record, dict(zip(table.headings, cells, strict=True)))
         for source, record, cells in zip(

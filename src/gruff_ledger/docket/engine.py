@@ -328,7 +328,7 @@ def _perform(
     label = f"{entry.number} {entry.verb.name}"
     records_in = sum(map(len, given))
     told = trail.told(outcome)
-    groups = first_groups(outcome.aside, given) if trail.is_kept else ()
+    groups = first_groups(outcome.aside, given, trail.root) if trail.is_kept else ()
     account.entries.append(
         Line.of(label, entry.result, records_in, told, facts, groups=groups)
     )
