@@ -303,9 +303,16 @@ class Table(msgspec.Struct, frozen=True, eq=False):
 
     def take_first(self, n: int) -> Table:
         """Return the first records, without taking out all where they are pending."""
-        few = np.zeros(len(self), np.bool_)
-        few[:n] = True
-        return self.filter(few)
+        n = min(n, len(self))
+
+        def first(held: Held) -> Held:
+            if not _is_pending(held):
+                return column_of(held).slice(0, n)
+            found = np.flatnonzero(held.wanted)[:n]
+            stop = int(found[-1]) + 1 if n else 0
+            return Kept(held.base.slice(0, stop), held.wanted[:stop])
+
+        return self._with(tuple(map(first, self.held)), self.origin.pick(slice(0, n)))
 
     def in_order(self, order: Indices) -> Table:
         """Return all records in another order, given by their indices."""

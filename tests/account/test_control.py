@@ -202,7 +202,7 @@ class ProgramTest(FolderTest):
         with mock.patch.object(sort, "perform", at_fault):
             done = run(load_docket(Path(self.folder / "d.toml")))
         self.assertTrue(done.account.totals_differ())
-        from gruff_ledger.cli.tables import control_words
+        from gruff_ledger.account.words import control_words
 
         words = control_words(done.account.control[0])
         self.assertIn("1 sort does not explain 18 of Rate", words[0][1])

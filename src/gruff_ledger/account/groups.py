@@ -111,9 +111,11 @@ def _keys(origin: Origin) -> Indices:
 def _members(
     table: Table, places: Indices, root: Callable[[Origin], Origin]
 ) -> list[Member]:
-    few = np.zeros(len(table), np.bool_)
+    # They are among the first as a rule: the others need not be looked at.
+    first = table.take_first(int(places.max(initial=-1)) + 1)
+    few = np.zeros(len(first), np.bool_)
     few[places] = True
-    told = table.filter(few)
+    told = first.filter(few)
     origin = root(told.origin)
     return [
         Member(source, record, dict(zip(table.headings, cells, strict=True)))

@@ -39,7 +39,7 @@ _PART_BYTES = 250_000
 _CHART_BYTES = 900_000
 
 # Rows of one part: more would be looked for in the ledger's files.
-_MOST_ROWS = 400
+_MOST_ROWS = 250
 
 # Longer cells are cut; fields beyond this are counted.
 _CELL_CHARS = 300

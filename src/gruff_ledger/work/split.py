@@ -17,6 +17,7 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import few_values
 from gruff_ledger.cells.parts import (
     Cutting,
     Parts,
@@ -38,6 +39,7 @@ from gruff_ledger.table import (
     Mask,
     Table,
     filtered,
+    taken,
 )
 from gruff_ledger.terms import Terms, Text
 from gruff_ledger.work.newfields import with_new_fields
@@ -176,22 +178,22 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
     column = table.column(heading)
     if terms.records:
         return _records(terms, table, heading, notes)
-    if terms.pattern is not None:
-        names, parts = _by_pattern(terms, column)
-    elif terms.widths:
-        names = terms.into or _numbered(heading, len(terms.widths))
-        widths = [int(width) for width in terms.widths]
-        parts = parts_by_widths(column, widths, from_the_end=terms.extra == "first")
-    else:
-        names, parts, said = _by_delimiter(terms, heading, column)
-        notes += said
+    # What is true of a text is decided once for all cells that have it.
+    known = few_values(column)
+    values, codes = (column, None) if known is None else known
+    names, parts, said = _parts(terms, heading, values)
+    notes += said
     wanted = len(names)
-    blank = blank_mask(column)
-    few = ~blank & (parts.counts < wanted)
-    many = parts.counts > wanted
-    notes += _counted(heading, parts.counts, blank)
+    columns, counts = _trimmed(terms, parts.columns), parts.counts
+    blank = blank_mask(values)
+    if codes is not None:
+        columns = [taken(each, codes) for each in columns]
+        counts, blank = counts[codes], blank[codes]
+    few = ~blank & (counts < wanted)
+    many = counts > wanted
+    notes += _counted(heading, counts, blank)
     at = table.headings.index(heading) + terms.keep
-    new = list(zip(names, _trimmed(terms, parts.columns), strict=True))
+    new = list(zip(names, columns, strict=True))
     dropped = () if terms.keep else (heading,)
     result, changes = with_new_fields(table, new, at, dropped)
     aside: tuple[SetAside, ...] = ()
@@ -201,6 +203,21 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
         result, many = result.filter(~many), np.zeros(len(many), np.bool_)
     findings = _findings(terms, table, heading, wanted, few, many)
     return Outcome(result, aside, changes, findings, notes)
+
+
+def _parts(
+    terms: SplitTerms, heading: str, column: Column
+) -> tuple[tuple[str, ...], Parts, tuple[Note, ...]]:
+    """Split cells in the way that is asked for; name the new fields."""
+    if terms.pattern is not None:
+        names, parts = _by_pattern(terms, column)
+        return names, parts, ()
+    if terms.widths:
+        names = terms.into or _numbered(heading, len(terms.widths))
+        widths = [int(width) for width in terms.widths]
+        parts = parts_by_widths(column, widths, from_the_end=terms.extra == "first")
+        return names, parts, ()
+    return _by_delimiter(terms, heading, column)
 
 
 def _field(terms: SplitTerms, table: Table) -> tuple[str, tuple[Note, ...]]:
