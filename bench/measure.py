@@ -26,6 +26,7 @@ from pathlib import Path
 
 import numpy as np
 
+from again import hashing, ten_docket
 from generate import generate, generate_parts
 from together import later_list, long_list, lookup_lists
 
@@ -176,6 +177,29 @@ def rows_of_size(n: int) -> list[Row]:
             1.0,
             in_parts,
         ),
+        *again_rows(n, parts, arrow, floor("text", whole)),
+    ]
+
+
+def again_rows(
+    n: int, parts: list[Path], arrow: list[str], text: list[str]
+) -> list[Row]:
+    """Return the rows on a docket of ten entries; the first one runs it."""
+    docket = ten_docket(SCRATCH, parts)
+    run = [GRUFF, "run", str(docket), "--replace", "--quiet"]
+    trace = [GRUFF, "trace", str(SCRATCH / "ten.csv"), "--record", str(n // 2)]
+    size = sum(part.stat().st_size for part in parts)
+    return [
+        Row("docket of ten entries", run, "Arrow pass", arrow, 4.0, size),
+        Row("docket of ten entries", run, "text pass", text, 1.0, size),
+        Row(
+            "the same, --if-changed, nothing changed",
+            [*run[:3], "--if-changed", "--quiet"],
+            "hashing the sources",
+            hashing(parts),
+            1.2,
+        ),
+        Row("trace of a record", trace, "Arrow pass", arrow, 0.0),
     ]
 
 

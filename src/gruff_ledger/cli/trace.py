@@ -170,10 +170,10 @@ def traced_view(traced: Traced) -> Iterator[RenderableType]:
     from rich.text import Text
 
     yield Text(visible(f"{traced.result}, record {traced.record}"), style="bold")
-    yield ""
     yield _cells_table(traced.cells)
-    for place in traced.places:
-        yield ""
+    for number, place in enumerate(traced.places):
+        if number:
+            yield ""
         yield Text(f"It is {_place_words(place)}:")
         yield _line(place)
     if traced.folded:

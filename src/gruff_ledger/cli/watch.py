@@ -112,7 +112,8 @@ class _Watch:
         self._failed = False
         account = done.account
         for since in account.since:
-            self._say(since_words(since))
+            if since.said or since.rows:
+                self._say(since_words(since))
         stops = account.stops()
         tail = f" {counted(stops, 'finding')} of severity stop." if stops else ""
         if account.totals_differ():
