@@ -305,6 +305,11 @@ class WatchTest(DocketTest):
         self.assertIn("Tern", self.text("out/May.csv"))
         self.assertEqual([*self.folder.rglob("*.part")], [])
 
+    def test_a_docket_that_is_not_there_is_not_waited_for(self) -> None:
+        """Its name is wrong, most likely."""
+        said = self.problem("watch", "jobb.toml")
+        self.assertIn("jobb.toml: there is no such file. Did you mean", said)
+
     def test_it_waits_for_a_file_that_is_still_written(self) -> None:
         """A list that grows bit by bit is read once, when it is whole."""
         with self.watching() as watching:

@@ -18,6 +18,7 @@ from gruff_ledger.cli.docket import (
     asked_of,
     docket_parameters,
     done_docket,
+    loaded,
 )
 from gruff_ledger.cli.options import fetching_options, ledger_options
 from gruff_ledger.cli.words import paragraph
@@ -131,9 +132,15 @@ class _Watch:
 def _watch(
     docket: Path, settings: tuple[str, ...], every: float, settle: float, **given: Any
 ) -> int:
-    watch = _Watch(docket, asked_of(settings, given), every, settle)
-    # A service that is told to end ends as one that is interrupted.
-    signal.signal(signal.SIGTERM, watch.end)
+    asked = asked_of(settings, given)
+    if not docket.is_file():
+        # What is wrong with one that is there is waited for; this says what is not.
+        loaded(docket, asked)
+    watch = _Watch(docket, asked, every, settle)
+    # A service that is told to end ends as one that is interrupted, and so does one
+    # that was started where interrupts are ignored.
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, watch.end)
     try:
         watch._say(f"{docket} is watched. To end, press Ctrl-C.")
         watch.go_on()
