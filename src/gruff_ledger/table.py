@@ -241,6 +241,10 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             Returns the columns of the stretch, in the order of the headings.
         """
         pending = [each for each in self.held if _is_pending(each)]
+        if pending and len(self) * 4 < len(pending[0].wanted):
+            # Of many records few are left: they are taken out at once, for stretches
+            # of almost nothing would cost more than they spare.
+            pending = []
         wanted = pending[0].wanted if pending else np.ones(len(self), np.bool_)
         # What is taken out in another way is so before threads could do it twice.
         others = [

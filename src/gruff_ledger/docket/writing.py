@@ -156,15 +156,6 @@ class Written:
         job, account, outputs = self._job, self._account, self._outputs
         if job.ledger is None:
             return
-        listed = ledger_tables(account)
-        if account.since or (job.ledger / SINCE_FILE).is_file():
-            # An old comparison must not stand beside a new account.
-            listed[SINCE_FILE] = [since_table(account.since)]
-        for name, parts_of in listed.items():
-            outputs.write(
-                job.ledger / name,
-                lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
-            )
         paths = dict.fromkeys([out.path for out in job.outs])
         paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
         facts = {
@@ -177,8 +168,18 @@ class Written:
                 ],
             },
         }
+        # The largest file first: it is flushed while the others are made.
         trail_file = job.ledger / TRAIL_FILE
         outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
+        listed = ledger_tables(account)
+        if account.since or (job.ledger / SINCE_FILE).is_file():
+            # An old comparison must not stand beside a new account.
+            listed[SINCE_FILE] = [since_table(account.since)]
+        for name, parts_of in listed.items():
+            outputs.write(
+                job.ledger / name,
+                lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
+            )
         docket = None if job.docket is None else Path(job.docket).name
         page = account_page(account, balance, images, docket)
         outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))

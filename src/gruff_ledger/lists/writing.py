@@ -17,7 +17,14 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, cell_bytes, chunk_of, text_chunks
-from gruff_ledger.table import Column, Indices, Table, taken, thread_count
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Table,
+    arrow_functions,
+    taken,
+    thread_count,
+)
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
@@ -207,18 +214,29 @@ def _without_quotes(
 
 
 def _lines_with_quotes(columns: list[Column], delimiter: str, line_end: str) -> Chunk:
-    import pyarrow.compute as compute
-
     ready = [
         _quoted_column(pa.concat_arrays(each.chunks), delimiter) for each in columns
     ]
     if len(ready) == 1:
         # An empty line could be taken for no record at all.
-        line = compute.if_else(compute.equal(ready[0], ""), '""', ready[0])
+        call = arrow_functions().call_function
+        is_empty = call("equal", [ready[0], _text("")])
+        line = call("if_else", [is_empty, _text('""'), ready[0]])
     else:
-        line = compute.binary_join_element_wise(*ready, delimiter)
+        line = _woven(*ready, _text(delimiter))
     # The line end is the delimiter between the line and an empty text after it.
-    return chunk_of(compute.binary_join_element_wise(line, "", line_end))
+    return chunk_of(_woven(line, _text(""), _text(line_end)))
+
+
+def _text(text: str) -> Any:
+    return pa.scalar(text, pa.string())
+
+
+def _woven(*parts: Any) -> Any:
+    """Join texts record by record; the last part is what stands between them."""
+    functions = arrow_functions()
+    options = functions.JoinOptions()
+    return functions.call_function("binary_join_element_wise", list(parts), options)
 
 
 def _is_constant(column: Any) -> bool:
@@ -232,16 +250,18 @@ def _is_constant(column: Any) -> bool:
 
 
 def _quoted_column(column: Any, delimiter: str) -> Any:
-    import pyarrow.compute as compute
-
     data = chunk_of(column).bytes
     if not any(np.any(data == ord(mark)) for mark in f'{delimiter}"\r\n'):
         return column
     if len(set(column.slice(0, _FEW_CELLS).to_pylist())) == 1 and _is_constant(column):
         cell = _quoted_if_needed(column[0].as_py(), delimiter)
-        return pa.repeat(pa.scalar(cell, pa.string()), len(column))
+        return pa.repeat(_text(cell), len(column))
     special = f'[{"".join(chr(92) + mark for mark in delimiter)}"\\r\\n]'
-    needed = compute.match_substring_regex(column, special)
-    doubled = compute.replace_substring(column, '"', '""')
-    quoted = compute.binary_join_element_wise('"', doubled, '"', "")
-    return compute.if_else(needed, quoted, column)
+    functions = arrow_functions()
+    call = functions.call_function
+    matching = functions.MatchSubstringOptions(special)
+    needed = call("match_substring_regex", [column], matching)
+    doubling = functions.ReplaceSubstringOptions('"', '""')
+    doubled = call("replace_substring", [column], doubling)
+    quoted = _woven(_text('"'), doubled, _text('"'), _text(""))
+    return call("if_else", [needed, quoted, column])
