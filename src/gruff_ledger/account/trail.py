@@ -14,6 +14,7 @@ were a source, and the trail keeps what they were made of.
 from __future__ import annotations
 
 import contextlib
+import os
 import queue
 import threading
 import zipfile
@@ -38,7 +39,10 @@ TRAIL_VERSION = 1
 _PIECE_RECORDS = 1 << 16
 
 # Parts that wait to be written; more would only hold memory.
-_MOST_WAITING = 8
+_MOST_WAITING = 16
+
+# What is flushed to the disk at a time.
+_FLUSHED_BYTES = 16_000_000
 
 
 class Made(msgspec.Struct, frozen=True, eq=False):
@@ -466,6 +470,8 @@ class _Parts:
     """Writes parts in a thread of its own: writing waits, and work need not."""
 
     def __init__(self, sink: BinaryIO) -> None:
+        self._sink = sink
+        self._flushed = 0
         self._zip = zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED, allowZip64=True)
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(_MOST_WAITING)
         self._error: BaseException | None = None
@@ -518,6 +524,12 @@ class _Parts:
             sink = pa.PythonFile(target, "w")
             with ipc.new_file(sink, table.schema) as writer:
                 writer.write_table(table, max_chunksize=_PIECE_RECORDS)
+        if self._sink.tell() - self._flushed > _FLUSHED_BYTES:
+            # The disk works while the run does, and has little left at the end.
+            self._flushed = self._sink.tell()
+            self._sink.flush()
+            with contextlib.suppress(OSError):
+                os.fsync(self._sink.fileno())
 
 
 def _chunked(column: Column) -> Any:
