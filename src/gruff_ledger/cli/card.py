@@ -10,7 +10,7 @@ import click
 
 from gruff_ledger.cli.choose import choose
 from gruff_ledger.cli.options import terms_from
-from gruff_ledger.cli.show import screen
+from gruff_ledger.cli.words import screen
 from gruff_ledger.docket.engine import Run
 from gruff_ledger.work.card import CardTerms
 from gruff_ledger.work.keyfields import parse_key_fields

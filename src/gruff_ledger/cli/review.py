@@ -16,8 +16,9 @@ from rich.text import Text
 
 from gruff_ledger.account.words import counted, places, visible
 from gruff_ledger.cli.options import OutputPath, options_of
-from gruff_ledger.cli.show import Progress, screen
+from gruff_ledger.cli.show import Progress
 from gruff_ledger.cli.verb import VerbCommand, job_of_verb
+from gruff_ledger.cli.words import screen
 from gruff_ledger.docket.job import Job
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.review import Review, filled_list, now, reviews

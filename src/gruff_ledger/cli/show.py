@@ -21,7 +21,7 @@ from gruff_ledger.account.words import (
     visible,
     written_words,
 )
-from gruff_ledger.cli.words import finding_lines, note_lines, paragraph
+from gruff_ledger.cli.words import finding_lines, note_lines, paragraph, screen
 from gruff_ledger.docket.engine import Run
 from gruff_ledger.docket.writing import account_text
 from gruff_ledger.lists.outputs import (
@@ -33,8 +33,6 @@ from gruff_ledger.lists.outputs import (
 from gruff_ledger.work.registry import VERBS
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from gruff_ledger.outcome import Finding
 
 # Work that takes longer than this says what it is doing.
@@ -124,15 +122,6 @@ class Progress:
 
 def _size(count: int) -> str:
     return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
-
-
-def screen(stream: IO[str]) -> Console:
-    """Return what shows things on a stream, fitted to its window."""
-    from rich.console import Console
-
-    # Without a window the layout must not depend on the machine.
-    width = None if stream.isatty() else 100
-    return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
 def show_verb(

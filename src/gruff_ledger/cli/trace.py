@@ -74,7 +74,7 @@ def _trace(
         click.echo(text.decode("utf-8"))
         return 0
 
-    from gruff_ledger.cli.show import screen
+    from gruff_ledger.cli.words import screen
 
     console = screen(sys.stdout)
     lines = sent_view(found) if isinstance(found, Sent) else traced_view(found)

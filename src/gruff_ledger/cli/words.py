@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from typing import IO, TYPE_CHECKING
 
 from gruff_ledger.account.words import (
     counted,
@@ -19,6 +19,8 @@ from gruff_ledger.account.words import (
 )
 
 if TYPE_CHECKING:
+    from rich.console import Console
+
     from gruff_ledger.outcome import Finding, Note
 
 
@@ -73,3 +75,12 @@ def screen_width() -> int | None:
     import shutil
 
     return min(100, shutil.get_terminal_size().columns)
+
+
+def screen(stream: IO[str]) -> Console:
+    """Return what shows things on a stream, fitted to its window."""
+    from rich.console import Console
+
+    # Without a window the layout must not depend on the machine.
+    width = None if stream.isatty() else 100
+    return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
