@@ -406,6 +406,7 @@ class Tracing:
         out = self._outs[result]
         named = {self._heading(out, field): text for field, text in wanted.items()}
         first, text = next(iter(named.items()))
+        self._file.read_ahead([line["cells"] for line in self._sources])
         whos = self._holders(out["list"], first, text)
         rows = self._file.rows_in(out["rows"], whos).tolist()
         for change in out["changes"]:

@@ -7,8 +7,10 @@ told without it is.
 from __future__ import annotations
 
 import json
+import threading
 import zipfile
 import zlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -17,7 +19,7 @@ import pyarrow as pa
 
 from gruff_ledger.account.trail import TRAIL_FILE, TRAIL_INDEX, TRAIL_VERSION
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Indices
+from gruff_ledger.table import Indices, mapped_whole
 
 # What stands before the name in a local header (APPNOTE.TXT 4.3.7).
 _LOCAL_HEADER_BYTES = 30
@@ -63,6 +65,7 @@ class TrailFile:
         self._path = ledger / TRAIL_FILE
         self.missing: list[str] = []
         self._tables: dict[str, Any] = {}
+        self._lock = threading.Lock()
         try:
             self._zip = zipfile.ZipFile(self._path)
             self.index: dict[str, Any] = json.loads(self._zip.read(TRAIL_INDEX))
@@ -96,18 +99,23 @@ class TrailFile:
                 self.missing.append(name)
         return self._tables[name]
 
+    def read_ahead(self, names: Sequence[str]) -> None:
+        """Read several parts, and check them, in threads: that is most of the work."""
+        mapped_whole(self.part, [name for name in names if name not in self._tables])
+
     def _read(self, name: str) -> Any:
         from pyarrow import ipc
 
         try:
             known = self._zip.getinfo(name)
-            self._mapped.seek(known.header_offset)
-            header = self._mapped.read(_LOCAL_HEADER_BYTES)
-            names = int.from_bytes(header[26:28], "little")
-            extra = int.from_bytes(header[28:30], "little")
-            start = known.header_offset + _LOCAL_HEADER_BYTES + names + extra
-            self._mapped.seek(start)
-            data = self._mapped.read_buffer(known.file_size)
+            with self._lock:
+                self._mapped.seek(known.header_offset)
+                header = self._mapped.read(_LOCAL_HEADER_BYTES)
+                names = int.from_bytes(header[26:28], "little")
+                extra = int.from_bytes(header[28:30], "little")
+                start = known.header_offset + _LOCAL_HEADER_BYTES + names + extra
+                self._mapped.seek(start)
+                data = self._mapped.read_buffer(known.file_size)
             if len(data) != known.file_size or zlib.crc32(data) != known.CRC:
                 return None
             return ipc.open_file(pa.BufferReader(data)).read_all()
