@@ -305,6 +305,15 @@ class WatchTest(DocketTest):
         self.assertIn("Tern", self.text("out/May.csv"))
         self.assertEqual([*self.folder.rglob("*.part")], [])
 
+    def test_it_waits_for_another_run(self) -> None:
+        """However long that takes; it says so once, and goes on after it."""
+        with only_one(self.folder / "job.toml"), self.watching("--settle", "0") as one:
+            one.wait_for("this one waits for it", 1)
+            time.sleep(3)
+            self.assertEqual(one.text().count("waits for it"), 1)
+        with self.watching() as watching:
+            watching.wait_for("Done: 2 in", 1)
+
     def test_a_docket_that_is_not_there_is_not_waited_for(self) -> None:
         """Its name is wrong, most likely."""
         said = self.problem("watch", "jobb.toml")

@@ -378,7 +378,7 @@ class Tracing:
             out["address"],
             record,
             cells,
-            tuple(self._places(listed, who)),
+            tuple(self._places(who)),
             tuple(self._folded(listed, who)),
             self._parts(listed, who),
             tuple(self._remarks(listed, who)),
@@ -525,7 +525,7 @@ class Tracing:
             if len(at):
                 found = self._file.who_at(drawn["part"], int(at[0]))
                 assert found is not None
-                place = next(iter(self._roots_of(found)), None)
+                place = next(iter(self._places(found)), None)
                 by = f"from {theirs}"
             else:
                 by = "nothing was found for it"
@@ -600,16 +600,8 @@ class Tracing:
         found = {heading: self._file.cell(part, heading, row) for heading in headings}
         return {key: text for key, text in found.items() if text is not None}
 
-    def _roots_of(self, who: Who) -> Iterator[Place]:
-        """Yield the records of sources that a record is, by its identity alone."""
-        entry = self._made_by.get(who.source)
-        if entry is not None:
-            yield from self._places(entry["result"], who)
-        elif who.record > 0:
-            yield self._place(who)
-
-    def _places(self, listed: str, who: Who) -> Iterator[Place]:
-        """Yield the records of sources that a record of a list is."""
+    def _places(self, who: Who) -> Iterator[Place]:
+        """Yield the records of sources that a record is."""
         while who.source in self._made_by:
             entry = self._made_by[who.source]
             if "drawn" in entry and entry["drawn"]["figure"]:
@@ -619,7 +611,8 @@ class Tracing:
             if parent is None or parent.record < 1:
                 return
             who = parent
-        yield self._place(who)
+        if who.record > 0:
+            yield self._place(who)
 
     def _folded(self, listed: str, who: Who) -> Iterator[Folded]:
         """Yield the records that a record stands for."""
@@ -631,7 +624,7 @@ class Tracing:
                     gone = self._file.who_at(aside["part"], int(row))
                     assert gone is not None
                     label, reason = stage.entry["label"], aside["reason"]
-                    for place in self._roots_of(gone):
+                    for place in self._places(gone):
                         yield Folded(place, label, reason)
                     before = self._list_before(stage.entry, gone)
                     if before is not None:
@@ -730,7 +723,7 @@ class Tracing:
             ]
             amount = self._file.part(drawn["part"]).column("value")[row].as_py()
             value = decimal_words(Fraction(int(amount), 10 ** drawn["scale"]))
-        for place in self._roots_of(who):
+        for place in self._places(who):
             yield Part(place, field, value)
 
     def _remarks(self, listed: str, who: Who) -> Iterator[Remark]:
@@ -882,7 +875,7 @@ class Tracing:
                     return
                 kept = self._file.origins(aside["part"], "kept ")
                 other = Who(int(kept.source[row]), int(kept.record[row]))
-                place = next(self._roots_of(other), None)
+                place = next(self._places(other), None)
                 yield Fate("folded", label, None, aside["reason"], place)
                 yield from self._on_from(entry, other)
                 return

@@ -16,7 +16,7 @@ import msgspec
 from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
 from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.problems import BadTerms, Problem, numbered_words
 
 if TYPE_CHECKING:
     from gruff_ledger.docket.engine import Run
@@ -178,9 +178,10 @@ def _run(
 
 def unchanged_words(started: str, sources: int) -> str:
     """Say that nothing has to be done."""
+    named = numbered_words(sources, "source", "sources")
     return (
-        f"Nothing changed since the run of {started}: the docket, its {sources} "
-        "sources and all it names are the same. Nothing was done."
+        f"Nothing changed since the run of {started}: the docket, its {named} and all "
+        "it names are the same. Nothing was done."
     )
 
 

@@ -41,6 +41,7 @@ class _Watch:
         self._settle = settle
         self._over = threading.Event()
         self._failed = False
+        self._waits = False
         self._asked_web = time.monotonic()
 
     def end(self, *_: object) -> None:
@@ -53,9 +54,20 @@ class _Watch:
         at_first = True
         while not self._over.is_set():
             before = self._seen().stamps()
-            self._run_if_changed(at_first=at_first)
-            at_first = False
+            try:
+                self._run_if_changed(at_first=at_first)
+            except Busy:
+                self._wait_for_other()
+                continue
+            at_first = self._waits = False
             self._wait(self._seen(), before)
+
+    def _wait_for_other(self) -> None:
+        """Wait a little for another run of the docket, and say so once."""
+        if not self._waits:
+            self._say("Another run of it is at work; this one waits for it.")
+        self._waits = True
+        self._over.wait(_TICK_SECONDS)
 
     def _seen(self) -> Watched:
         asked = self._asked
@@ -95,16 +107,14 @@ class _Watch:
                 self._say(f"Nothing changed since the run of {stands.started}.")
             self._failed = False
             return
-        self._say(f"Run, because {stands.changed}.")
+        if not self._waits:
+            self._say(f"Run, because {stands.changed}.")
         # What the last run wrote, and nobody changed, is this docket's own.
         own = msgspec.structs.replace(asked, replace=asked.replace or stands.is_own)
         try:
             _, done = done_docket(self._docket, own)
         except Busy:
-            self._say("Another run of it is at work; this one waits for it.")
-            self._over.wait(self._settle)
-            self._run_if_changed()
-            return
+            raise
         except Problem as problem:
             problem.in_docket = True
             self._failed = True
