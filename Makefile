@@ -10,7 +10,7 @@ demo: .venv-demo/ready
 	.venv-demo/$(BIN)/gruff demo
 
 test: .venv-test/ready
-	.venv-test/$(BIN)/python -m unittest discover -s tests -t .
+	.venv-test/$(BIN)/python -m tests.all
 
 check: .venv-test/checks-ready
 	.venv-test/$(BIN)/ruff format --check .

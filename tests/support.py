@@ -10,7 +10,7 @@ import sys
 import tempfile
 import time
 import unittest
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from gruff_ledger.lists.reading import Reading, ReadingTerms
@@ -36,6 +36,9 @@ def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:
 
 class FolderTest(unittest.TestCase):
     """A test in a folder of its own, with the built program at hand."""
+
+    # What the program's environment says beside that of the tests.
+    environment: Mapping[str, str] = {}
 
     def setUp(self) -> None:
         """Make the folder."""
@@ -70,6 +73,7 @@ class FolderTest(unittest.TestCase):
             capture_output=True,
             timeout=120,
             check=False,
+            env={**os.environ, **self.environment},
         )
         told = done.stderr.decode("utf-8", "replace")
         if status is not None:

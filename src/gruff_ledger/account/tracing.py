@@ -322,6 +322,8 @@ class Tracing:
         path = line.get("path", theirs if "://" in theirs else None)
         if path is None:
             return False
+        if "://" in path:
+            return bool(path == place)
         return bool((self._ledger / path).resolve() == Path(place).resolve())
 
     def _is_said(self, said: str, line: Mapping[str, Any]) -> bool:

@@ -35,6 +35,7 @@ _FORMAT_NAMES = {
     "json-lines": "JSON Lines",
     "parquet": "Parquet",
     "sqlite": "SQLite",
+    "postgresql": "PostgreSQL",
 }
 
 # How many records a note or finding shows.

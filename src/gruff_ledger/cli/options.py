@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 
 import click
 
+from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, with_terms_named
@@ -22,13 +23,29 @@ T = TypeVar("T", bound=Terms)
 
 
 class OutputPath(click.ParamType):  # type: ignore[type-arg]
-    """The path of a file to be written."""
+    """
+    The path of a file to be written.
+
+    Parameters
+    ----------
+    tables : bool
+        Whether it may be the address of a table on a server too, which stays text.
+    """
 
     name = "path"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: Any) -> Path:
+    def __init__(self, *, tables: bool = False) -> None:
+        self._tables = tables
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: Any
+    ) -> Path | str:
         """Return the path; one that can only be a folder's is refused."""
         text = str(value)
+        if is_server(text):
+            if not self._tables:
+                self.fail("a database is named where a file is meant.", param, ctx)
+            return text
         if not text or text.endswith(("/", os.sep)):
             self.fail(f"'{text}' names no file.", param, ctx)
         if text == "-":

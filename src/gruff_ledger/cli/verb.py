@@ -37,7 +37,7 @@ from gruff_ledger.docket.job import (
 from gruff_ledger.docket.load import further_outs
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms, split_part
+from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
@@ -84,7 +84,7 @@ def output_options() -> list[click.Option]:
     return [
         click.Option(
             ["--to"],
-            type=path,
+            type=OutputPath(tables=True),
             metavar="PATH",
             help="Write the result here, in the format of the ending; else it is "
             "shown, or goes to a pipe.",
@@ -126,7 +126,7 @@ def verb_command(verb: Verb) -> click.Command:
     beside = [
         click.Option(
             [f"--{each.key}", each.key.replace("-", "_")],
-            type=OutputPath(),
+            type=OutputPath(tables=True),
             metavar="PATH",
             help=each.description,
         )
@@ -204,7 +204,7 @@ def _run_verb(
         verb,
         addresses if isinstance(addresses, tuple) else (addresses,),
         given,
-        to=to if isinstance(to, Path) else None,
+        to=None if verb.writes_itself else to,
         aside=aside,
         ledger=ledger,
         writing=writing,
@@ -245,7 +245,7 @@ def job_of_verb(
     addresses: Sequence[str],
     given: Mapping[str, Any],
     *,
-    to: Path | None = None,
+    to: Path | str | None = None,
     aside: Path | None = None,
     ledger: Path | None = None,
     writing: WritingTerms = WritingTerms(),  # noqa: B008  (immutable)
@@ -261,7 +261,9 @@ def job_of_verb(
         Of the lists to work on.
     given : mapping
         The options of the verb, of reading and of fetching, as Click gives them.
-    to, aside, ledger : Path, optional
+    to : Path or str, optional
+        A path, or the address of a table on a server.
+    aside, ledger : Path, optional
     writing : WritingTerms
     control : sequence of str
         Fields whose sums are carried through the work.
@@ -300,14 +302,17 @@ def job_of_verb(
     outs: tuple[OutToWrite, ...] = ()
     if to is not None:
         place, part = split_part(str(to))
-        outs = (OutToWrite(Path(place), str(to), _RESULT, part, writing),)
+        outs = (
+            OutToWrite(output_place(place, Path()), str(to), _RESULT, part, writing),
+        )
     for each in verb.beside:
         path = given.get(each.key.replace("-", "_"))
         if path is not None:
             place, part = split_part(str(path))
             name = beside_name(_RESULT, each.key)
             own = writing if str(to).partition("#")[0] == place else WritingTerms()
-            outs = (*outs, OutToWrite(Path(place), str(path), name, part, own))
+            out = output_place(place, Path())
+            outs = (*outs, OutToWrite(out, str(path), name, part, own))
     return Job(
         title=f"gruff {verb.name}",
         folder=Path(),

@@ -26,6 +26,7 @@ from gruff_ledger.lists.fetchterms import FetchTerms
 
 _ACCOUNT_FILE = "account.json"
 _WEB = ("http://", "https://")
+_SERVER = ("postgresql://", "postgres://")
 
 
 class Standing(NamedTuple):
@@ -170,6 +171,8 @@ def _changed(
     if made_from["answers"] != given:
         return "the answers to its questions changed"
     for out in made_from["outs"]:
+        if out["path"].startswith(_SERVER):
+            return "a result went to a database, and may have changed there"
         changed = _changed_out(ledger / out["path"], out)
         if changed:
             return f"{out['path']} {changed}"
@@ -181,6 +184,8 @@ def _changed(
         place = source["address"].partition("#")[0]
         if place == "standard input":
             return "a list came from standard input"
+        if place.startswith(_SERVER):
+            return "a list came from a database, which is only known by reading it"
         if not place.startswith(_WEB):
             sources[place] = source
     for pattern in made_from["patterns"]:
@@ -209,7 +214,7 @@ def _changed_out(path: Path, out: Mapping[str, Any]) -> str:
 def _are_own(outs: Sequence[Mapping[str, Any]], ledger: Path) -> bool:
     """Tell whether no result that is there was changed by anybody else."""
     return all(
-        _facts(ledger / out["path"]) is None
+        (not out["path"].startswith(_SERVER) and _facts(ledger / out["path"]) is None)
         or not _changed_out(ledger / out["path"], out)
         for out in outs
     )

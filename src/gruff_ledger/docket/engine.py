@@ -118,7 +118,12 @@ def run(
         job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
         paths = [each.opened.path for each in sources.values() if each.opened.path]
         outputs = stack.enter_context(Outputs(paths, replace=replace or not write))
-        written = Written(job, outputs, account)
+        read = [
+            (each.opened.server, each.address.fragment.table)
+            for each in sources.values()
+            if each.opened.server
+        ]
+        written = Written(job, outputs, account, read)
         if any(entry.verb.sums_up for entry in job.entries):
             give_back_memory_at_once()
         hashed = hash_sources or job.ledger is not None
@@ -160,7 +165,7 @@ def _patterns(job: Job) -> list[dict[str, Any]]:
     found = []
     for each in job.lists:
         address = parse_address(each.address, job.folder)
-        if address.is_url or not is_pattern(address.place):
+        if address.is_elsewhere or not is_pattern(address.place):
             continue
         if not is_file(address.place, job.folder):
             files = matching_files(address.place, job.folder)

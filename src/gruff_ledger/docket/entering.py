@@ -21,7 +21,8 @@ from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Job, ListToRead, OutToWrite
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.part import stopped_after
-from gruff_ledger.lists.address import parse_address
+from gruff_ledger.lists.address import Server, parse_address
+from gruff_ledger.lists.outputs import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.naming import free_heading
@@ -71,17 +72,19 @@ class Entering:
                 "Write the list to a file, and work on that.",
                 term="enter",
             )
-        written = {each.path.resolve() for each in self._job.outs}
+        written = set(map(_written_place, self._job.outs))
         known = self._known.outs if self._known is not None else ()
         for out in known:
-            if out.path.resolve() in written:
+            if _written_place(out) in written:
                 raise BadTerms(
                     f"{self._docket} writes '{out.address}' already.",
                     "Write to another file, or take that out of the docket first.",
                     term="enter",
                 )
-        for place in written:
-            if not place.is_relative_to(self._folder.resolve()):
+        for place, _ in written:
+            if isinstance(place, Server) or not place.is_relative_to(
+                self._folder.resolve()
+            ):
                 raise BadTerms(
                     f"'{place}' lies outside the docket's folder, where a docket may "
                     "not write.",
@@ -167,7 +170,7 @@ class Entering:
         outs = self._job.outs
         if outs:
             taken = {*self._taken(), *self._lists}
-            result = free_heading(outs[0].path.stem or result, taken)
+            result = free_heading(_stem(outs[0]) or result, taken)
             table["as"] = result
         told = [("entry", table)]
         told += [
@@ -224,17 +227,18 @@ class Entering:
         address = parse_address(listed.address, self._job.folder)
         if address.is_url:
             return None
-        place = (self._job.folder / address.place).resolve()
+        here = output_place(address.place, self._job.folder)
+
         part = address.fragment.sheet or address.fragment.table
         for out in self._known.outs:
-            if out.path.resolve() == place and out.part == part:
+            if _resolved(out.path) == _resolved(here) and out.part == part:
                 return out.list_name
         return None
 
     def _path(self, said: str, folder: Path | None = None) -> str:
         """Return a path or address as it is seen from the docket's folder."""
         address = parse_address(said, folder or self._job.folder)
-        if address.is_url:
+        if address.is_elsewhere:
             return said
         start = (folder or self._job.folder).absolute()
         rest = said[len(address.place) :]
@@ -273,7 +277,7 @@ class Entering:
     ) -> dict[str, Any]:
         _, dot, key = out.list_name.partition(".")
         terms = out.terms
-        is_book = out.path.suffix.lower() == ".xlsx"
+        is_book = out.address.partition("#")[0].lower().endswith(".xlsx")
         if is_book and self._is_chained and not has_findings:
             terms = msgspec.structs.replace(terms, no_findings=True)
         listed = f"{result}{dot}{key}"
@@ -437,3 +441,17 @@ def difference(one: Table, other: Table) -> str:
                 f"would be '{theirs[at].as_py()}'."
             )
     return ""
+
+
+def _stem(out: OutToWrite) -> str:
+    return str(out.part) if isinstance(out.path, Server) else out.path.stem
+
+
+def _written_place(out: OutToWrite) -> tuple[Path | Server, str | None]:
+    """Return what an out fills: a file with all its parts, or one table on a server."""
+    is_server = isinstance(out.path, Server)
+    return _resolved(out.path), out.part if is_server else None
+
+
+def _resolved(place: Path | Server) -> Path | Server:
+    return place if isinstance(place, Server) else place.resolve()

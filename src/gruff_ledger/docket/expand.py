@@ -61,8 +61,8 @@ def expanded(
     found: dict[str, list[FoundList]] = {}
     for each in job.lists:
         if used.get(each.name):
-            is_url = parse_address(each.address, job.folder).is_url
-            on_step(f"{'fetching' if is_url else 'opening'} {each.name}")
+            is_far = parse_address(each.address, job.folder).is_url
+            on_step(f"{'fetching' if is_far else 'opening'} {each.name}")
             found[each.name] = find_lists(
                 each.address,
                 name=each.name,
@@ -130,7 +130,7 @@ def _stands_for_several(job: Job, listed: ListToRead) -> bool:
     address = parse_address(listed.address, job.folder)
     parts = (address.place, address.fragment.sheet or "", address.fragment.table or "")
     # The marks of a pattern mean other things in a URL.
-    return any(map(is_pattern, parts[1:] if address.is_url else parts))
+    return any(map(is_pattern, parts[1:] if address.is_elsewhere else parts))
 
 
 def _entry(entry: Entry, names: Mapping[str, tuple[str, ...]], job: Job) -> Entry:

@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.lists.address import list_name
+from gruff_ledger.lists.address import Server, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
@@ -80,13 +80,14 @@ class OutToWrite(msgspec.Struct, frozen=True):
 
     Attributes
     ----------
+    path : Path or Server
     part : str, optional
         The tab of a workbook or the table of a database.
     key : tuple of str
         The fields that tell its records apart, to see what changed from run to run.
     """
 
-    path: Path
+    path: Path | Server
     address: str
     list_name: str
     part: str | None = None

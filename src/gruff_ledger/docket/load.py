@@ -26,8 +26,9 @@ from gruff_ledger.docket.job import (
     files_of,
     referred,
 )
+from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms, split_part
+from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
@@ -654,7 +655,7 @@ def _outs(
         except BadTerms as problem:
             text.refuse(problem, "out", number, f"out {number}")
         place, part = split_part(terms.to)
-        path = folder / place
+        path = output_place(place, folder)
         _check_below(path, folder, anywhere, text, text.line("out", number, "to"))
         writing = WritingTerms(
             **{
@@ -667,11 +668,13 @@ def _outs(
 
 
 def _check_below(
-    path: Path, folder: Path, anywhere: bool, text: _Text, line: int | None
+    path: Path | Server, folder: Path, anywhere: bool, text: _Text, line: int | None
 ) -> None:
     """Refuse a place outside the docket's folder, links followed."""
     try:
-        is_below = path.resolve().is_relative_to(folder.resolve())
+        is_below = isinstance(path, Path) and path.resolve().is_relative_to(
+            folder.resolve()
+        )
     except (OSError, RuntimeError, ValueError) as error:
         raise BadDocket(
             f"'{path}' cannot be followed to a place: {error}.",

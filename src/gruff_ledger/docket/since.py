@@ -26,8 +26,17 @@ SINCE_FILE = "since-last.csv"
 
 _HEADINGS = ("result", "what", "record", "field", "was", "now")
 
+_NOT_THERE = "it was not there before"
+
 # The first field of a comparison holds one of these; see `compare`.
 _NEW, _GONE, _NOW = "only second", "only first", "now"
+
+
+def since_table_before(out: OutToWrite, before: Table | None, now: Table) -> Since:
+    """Compare what was in a table of a database with what was written to it."""
+    if before is None:
+        return Since(out.address, said=_NOT_THERE)
+    return _compared(out, before, now)
 
 
 def since_last(out: OutToWrite, found: Format, now: Path) -> Since:
@@ -50,8 +59,9 @@ def since_last(out: OutToWrite, found: Format, now: Path) -> Since:
     Since
         What cannot be compared says why.
     """
+    assert isinstance(out.path, Path)
     if not out.path.is_file():
-        return Since(out.address, said="it was not there before")
+        return Since(out.address, said=_NOT_THERE)
     if not found.reader:
         return Since(out.address, said=f"{found.words} is not read back")
     try:

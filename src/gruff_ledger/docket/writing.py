@@ -22,7 +22,13 @@ from gruff_ledger.account.files import (
 from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail import TRAIL_FILE, Trail
 from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
-from gruff_ledger.docket.since import SINCE_FILE, since_last, since_table
+from gruff_ledger.docket.since import (
+    SINCE_FILE,
+    since_last,
+    since_table,
+    since_table_before,
+)
+from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.formats import Format
 from gruff_ledger.lists.outputs import (
     WritingTerms,
@@ -57,6 +63,8 @@ class Written:
     job : Job
     outputs : Outputs
     account : Account
+    read : sequence of (place, table)
+        The tables of databases on servers that the run reads.
 
     Raises
     ------
@@ -64,11 +72,18 @@ class Written:
         If one of the outputs may not be written.
     """
 
-    def __init__(self, job: Job, outputs: Outputs, account: Account) -> None:
+    def __init__(
+        self,
+        job: Job,
+        outputs: Outputs,
+        account: Account,
+        read: Sequence[tuple[str, str | None]] = (),
+    ) -> None:
         self._job = job
         self._outputs = outputs
         self._account = account
         self._formats = _claim(job, outputs)
+        self._servers = _claim_tables(job, outputs, read)
 
     def begun_trail(self, sources: Sequence[str]) -> Trail:
         """Return the trail of the run; it is written only where a ledger is kept."""
@@ -101,7 +116,7 @@ class Written:
         """
         job, account = self._job, self._account
         for path, outs in _by_path(job).items():
-            parts = []
+            parts: list[tuple[str | None, Table]] = []
             for out in outs:
                 table = tables[out.list_name]
                 changes: tuple[Change, ...] = ()
@@ -115,9 +130,11 @@ class Written:
                 parts.append((out.part, table))
                 listed = Out(out.address, out.list_name, len(table), changes)
                 account.outs.append(listed)
-            if write:
+            if write and isinstance(path, Server):
+                self._write_tables(path, outs, parts, compared=compared)
+            elif write and isinstance(path, Path):
                 self._write_parts(path, parts, outs[0].terms, account)
-            if compared and write:
+            if compared and write and not isinstance(path, Server):
                 now = self._outputs.staged(path)
                 account.since += [
                     since_last(out, self._formats[path], now) for out in outs
@@ -156,6 +173,7 @@ class Written:
         job, account, outputs = self._job, self._account, self._outputs
         if job.ledger is None:
             return
+        paths: dict[Path | Server, None]
         paths = dict.fromkeys([out.path for out in job.outs])
         paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
         facts = {
@@ -163,7 +181,7 @@ class Written:
             "made_from": {
                 **made_from,
                 "outs": [
-                    {"path": seen_from(job.ledger, path), **outputs.facts_of(path)}
+                    {"path": seen_from(job.ledger, path), **_facts(path, outputs)}
                     for path in paths
                 ],
             },
@@ -186,6 +204,23 @@ class Written:
         text = _laid_out(facts)
         outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
 
+    def _write_tables(
+        self,
+        server: Server,
+        outs: Sequence[OutToWrite],
+        parts: Sequence[tuple[str | None, Table]],
+        *,
+        compared: bool,
+    ) -> None:
+        """Write tables of a database, in the transaction that ends with the run."""
+        writing = self._servers[server]
+        for out, (name, table) in zip(outs, parts, strict=True):
+            before = writing.before(str(name)) if compared else None
+            self._account.notes += writing.write(str(name), table)
+            if compared:
+                now = writing.written(str(name))
+                self._account.since.append(since_table_before(out, before, now))
+
     def _write_parts(
         self,
         path: Path,
@@ -207,7 +242,11 @@ class Written:
 
 def note_existing(job: Job, account: Account) -> None:
     """Note which outputs are there already: to replace them must be said."""
-    there = [out.address for out in job.outs if out.path.is_file()]
+    there = [
+        out.address
+        for out in job.outs
+        if isinstance(out.path, Path) and out.path.is_file()
+    ]
     if there:
         named = ", ".join(dict.fromkeys(there))
         account.notes.append(
@@ -215,9 +254,24 @@ def note_existing(job: Job, account: Account) -> None:
         )
 
 
-def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
+def _claim_tables(
+    job: Job, outputs: Outputs, read: Sequence[tuple[str, str | None]]
+) -> dict[Server, Any]:
+    """Check the tables of databases on servers; return what writes to each."""
+    servers = {}
+    for place, outs in _by_path(job).items():
+        if isinstance(place, Server):
+            from gruff_ledger.lists.server import ServerWriting
+
+            servers[place] = ServerWriting(place, replace=outputs.may_replace)
+            servers[place].claim([out.part for out in outs], read)
+            outputs.join(servers[place])
+    return servers
+
+
+def _claim(job: Job, outputs: Outputs) -> dict[Path | Server, Format]:
     """Check all outputs before any work is done; return the formats of the lists'."""
-    formats = {}
+    formats: dict[Path | Server, Format] = {}
     for path, outs in _by_path(job).items():
         parts = [out.part for out in outs]
         if len({out.terms.format_ for out in outs}) > 1:
@@ -227,7 +281,8 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
                 file=str(path),
             )
         formats[path] = check_output(path, outs[0].terms, parts)
-        outputs.claim(path)
+        if isinstance(path, Path):
+            outputs.claim(path)
     for entry in job.entries:
         for further in entry.further:
             outputs.claim(further.path)
@@ -246,15 +301,21 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path, Format]:
     return formats
 
 
-def _by_path(job: Job) -> dict[Path, list[OutToWrite]]:
-    by_path: dict[Path, list[OutToWrite]] = {}
+def _by_path(job: Job) -> dict[Path | Server, list[OutToWrite]]:
+    by_path: dict[Path | Server, list[OutToWrite]] = {}
     for out in job.outs:
         by_path.setdefault(out.path, []).append(out)
     return by_path
 
 
-def seen_from(folder: Path, path: Path) -> str:
+def _facts(path: Path | Server, outputs: Outputs) -> dict[str, int]:
+    return {} if isinstance(path, Server) else outputs.facts_of(path)
+
+
+def seen_from(folder: Path, path: Path | Server) -> str:
     """Return a path as seen from a folder, or whole where it is on another disk."""
+    if isinstance(path, Server):
+        return str(path)
     try:
         return Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix()
     except ValueError:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from urllib.parse import unquote, urlsplit
+from urllib.parse import parse_qsl, unquote, urlsplit
 
 import msgspec
 
@@ -20,6 +20,7 @@ STANDARD_INPUT = "-"
 Range = tuple[int, int | None]
 
 _URL = re.compile(r"https?://", re.IGNORECASE)
+_SERVER = re.compile(r"postgres(?:ql)?://", re.IGNORECASE)
 _OTHER_SCHEME = re.compile(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
 _KEYS = ("sheet", "row", "col", "cell", "table")
 _RANGE = re.compile(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
@@ -59,6 +60,15 @@ class Fragment(msgspec.Struct, frozen=True):
         )
 
 
+class Server(msgspec.Struct, frozen=True):
+    """A database on a server, by its address without a table."""
+
+    place: str
+
+    def __str__(self) -> str:
+        return self.place
+
+
 # All of a file.
 WHOLE = Fragment()
 
@@ -74,6 +84,16 @@ class Address(msgspec.Struct, frozen=True):
     def is_url(self) -> bool:
         """Whether the place is on a network."""
         return bool(_URL.match(self.place))
+
+    @property
+    def is_server(self) -> bool:
+        """Whether the place is a database on a server."""
+        return is_server(self.place)
+
+    @property
+    def is_elsewhere(self) -> bool:
+        """Whether the place is reached over a network, and is no path."""
+        return self.is_url or self.is_server
 
     @property
     def is_standard_input(self) -> bool:
@@ -114,12 +134,15 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
     """
     if not text:
         raise UnreadableSource("the address of a list is empty.", "Name a file.")
-    is_url = bool(_URL.match(text))
+    is_url = bool(_URL.match(text)) or is_server(text)
+    if is_server(text):
+        check_no_password(text)
     scheme = _OTHER_SCHEME.match(text)
     if scheme and not is_url:
         raise UnreadableSource(
             f"lists cannot be fetched by '{scheme[1]}'.",
-            "Give a path, or an address that begins with https:// or http://.",
+            "Give a path, or an address that begins with https://, http:// or "
+            "postgresql://.",
             file=text,
         )
     if not is_url and "#" in text and is_file(text, folder):
@@ -136,6 +159,36 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
     return Address(
         text, place, _fragment(unquote(fragment) if is_url else fragment, text)
     )
+
+
+def is_server(text: str) -> bool:
+    """Tell whether an address is that of a database on a server."""
+    return bool(_SERVER.match(text))
+
+
+def check_no_password(text: str) -> None:
+    """
+    Refuse an address with a password in it, without saying it.
+
+    Raises
+    ------
+    UnreadableSource
+    """
+    try:
+        parts = urlsplit(text)
+        # A password may hold marks that end the place it stands in.
+        has_one = ":" in text.partition("://")[2].rpartition("@")[0]
+        has_one |= any("password" in key.lower() for key, _ in parse_qsl(parts.query))
+        user, host = parts.username, parts.hostname
+    except ValueError:
+        has_one, user, host = "@" in text, "", ""
+    if has_one:
+        raise UnreadableSource(
+            "a password stands in it, where others could read it.",
+            "Leave it out of the address; put it into the environment variable "
+            "PGPASSWORD, or into the password file.",
+            file=f"postgresql://{user or ''}@{host or ''}",
+        )
 
 
 def is_file(text: str, folder: Path | None = None) -> bool:
@@ -277,8 +330,8 @@ def list_name(address: str) -> str:
     place, _, fragment = address.partition("#")
     parts = (part.partition("=") for part in fragment.split("/"))
     named = [value for key, _, value in parts if key in ("sheet", "table")]
-    if _URL.match(place):
+    if _URL.match(place) or is_server(place):
         url = urlsplit(place)
-        place = unquote(url.path) or url.netloc
+        place = unquote(url.path) or url.netloc.rpartition("@")[2]
     name = Path(place).stem or place
     return " ".join([name, *(each for each in named if not is_pattern(each))])

@@ -25,7 +25,7 @@ from gruff_ledger.lists.formats import (
 )
 from gruff_ledger.lists.patterns import matching_files
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.source import Opened, open_bytes, open_path
+from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest
 
 
@@ -85,7 +85,9 @@ def find_lists(
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
             label = part or list_name(place)
-            shown = without_secrets(address.text)
+            shown = address.text
+            if address.is_url:
+                shown = without_secrets(shown)
             if address.is_standard_input:
                 shown = opened.address
             stated = Address(shown, place, fragment)
@@ -110,6 +112,8 @@ def _opened(
         yield STANDARD_INPUT, open_bytes(data, name=name, address="standard input")
     elif address.is_url:
         yield place, fetching.fetch(place, name=name, address=address.text)
+    elif address.is_server:
+        yield place, open_server(place, name=name, address=address.text)
     elif is_pattern(place) and not is_file(place, folder):
         for each in _matching(place, folder):
             path = Path(each) if folder is None else folder / each

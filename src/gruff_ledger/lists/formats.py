@@ -12,7 +12,7 @@ from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
-from gruff_ledger.lists.address import Address, Fragment
+from gruff_ledger.lists.address import Address, Fragment, is_server
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note
@@ -45,6 +45,8 @@ class Format(NamedTuple):
         What it is served as.
     remarked : bool
         Whether its writer takes findings, and shows them at the cells.
+    is_server : bool
+        Whether it is no file, but a database on a server.
     """
 
     name: str
@@ -58,6 +60,7 @@ class Format(NamedTuple):
     starts: tuple[bytes, ...] = ()
     media_types: tuple[str, ...] = ()
     remarked: bool = False
+    is_server: bool = False
 
 
 _GRID = ("sheet", "rows", "cols")
@@ -127,13 +130,23 @@ FORMATS = {
             "sqlite",
             "a SQLite database",
             (".db", ".sqlite", ".sqlite3"),
-            reader="sqlite:read_database",
-            parts="sqlite:database_parts",
-            writer="sqlite:write_database",
+            reader="database:read_database",
+            parts="database:database_parts",
+            writer="database:write_database",
             chosen=("table",),
             several=True,
             starts=(b"SQLite format 3\x00",),
             media_types=("application/vnd.sqlite3",),
+        ),
+        Format(
+            "postgresql",
+            "a PostgreSQL database",
+            (),
+            reader="database:read_database",
+            parts="database:database_parts",
+            chosen=("table",),
+            several=True,
+            is_server=True,
         ),
         Format(
             "markdown",
@@ -145,7 +158,9 @@ FORMATS = {
     )
 }
 
-READ = tuple(each.name for each in FORMATS.values() if each.reader)
+READ = tuple(
+    each.name for each in FORMATS.values() if each.reader and not each.is_server
+)
 WRITTEN = tuple(each.name for each in FORMATS.values() if each.writer)
 
 _FRAGMENT_WORDS = {
@@ -159,6 +174,8 @@ _FRAGMENT_WORDS = {
 
 def by_ending(place: str) -> Format | None:
     """Return the format that the ending of a path or URL tells, if it tells one."""
+    if is_server(place):
+        return FORMATS["postgresql"]
     if "://" in place:
         place = urlsplit(place).path
     ending = PurePosixPath(place.replace("\\", "/").lower()).suffix
@@ -174,6 +191,8 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     UnreadableSource
         If its ending is that of a format that is only written.
     """
+    if opened.server:
+        return FORMATS["postgresql"]
     if terms.format_ is not None:
         return FORMATS[terms.format_]
     found = by_ending(place)
@@ -266,6 +285,8 @@ def format_to_write(place: str, stated: str | None) -> Format:
     UnwritableOutput
         If the format can only be read, or the ending tells none.
     """
+    if is_server(place):
+        return FORMATS["postgresql"]
     found = FORMATS[stated] if stated else by_ending(place)
     if found is None:
         ending = PurePosixPath(place.replace("\\", "/")).suffix
@@ -277,7 +298,7 @@ def format_to_write(place: str, stated: str | None) -> Format:
             f"End the path in {', '.join(known)}, or state the format.",
             file=place,
         )
-    if not found.writer:
+    if not (found.writer or found.is_server):
         raise UnwritableOutput(
             f"{found.words} can be read, and not written.",
             f"Use another ending, or state the format: {', '.join(WRITTEN)}.",
@@ -312,6 +333,7 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
         ("encoding", terms.encoding is not None, found.name.startswith("json")),
         ("skip-rows", terms.skip_rows is not None, grid),
         ("header-rows", terms.header_rows != 1, grid),
+        ("format", terms.format_ is not None, not found.is_server),
     ):
         if stated and not fits and found.name != "delimited":
             raise BadTerms(

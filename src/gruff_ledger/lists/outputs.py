@@ -10,11 +10,13 @@ import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, BinaryIO, Literal
+from urllib.parse import unquote
 
 import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.number import number_of
+from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import named_character
 from gruff_ledger.outcome import Change, Finding
@@ -115,11 +117,21 @@ def split_part(address: str) -> tuple[str, str | None]:
     ('out/book.xlsx', 'May')
     """
     match = _PART.fullmatch(address)
+    if match and is_server(address):
+        return match[1], unquote(match[3])
     return (match[1], match[3]) if match else (address, None)
 
 
+def output_place(place: str, folder: Path) -> Path | Server:
+    """Return where an output goes: a path, or a database on a server."""
+    if is_server(place):
+        check_no_password(place)
+        return Server(place)
+    return folder / place
+
+
 def check_output(
-    path: Path, terms: WritingTerms, parts: Sequence[str | None]
+    path: Path | Server, terms: WritingTerms, parts: Sequence[str | None]
 ) -> Format:
     """
     Check that some lists can go to one file.
@@ -132,6 +144,13 @@ def check_output(
         If terms are stated that the format does not have.
     """
     found = format_to_write(str(path), terms.format_)
+    if found.is_server and terms.format_ is not None:
+        raise BadTerms(
+            f"{found.words} is no file, and has no other format.",
+            "Leave it out.",
+            file=str(path),
+            term="format",
+        )
     if len(parts) > 1 and not found.several:
         raise UnwritableOutput(
             "two outputs would be written to it.",
@@ -203,6 +222,8 @@ def write_parts(
             named = [(name or path.stem, table) for name, table in parts]
             if found.remarked and not terms.no_findings:
                 write(named, sink, findings, source_names)
+            elif found.name == "sqlite" and path.is_file():
+                write(named, sink, path)
             else:
                 write(named, sink)
             return

@@ -60,6 +60,8 @@ class Opened(msgspec.Struct, frozen=True):
         What readers keep for the next part of it, such as an opened workbook.
     stamp : int, optional
         The time of the file on the disk when it was opened, in nanoseconds.
+    server : str
+        The address of a database that is no file, but on a server.
     """
 
     name: str
@@ -73,6 +75,7 @@ class Opened(msgspec.Struct, frozen=True):
     on_read: Callable[[int, int], None] = _unheard
     memo: dict[str, Any] = msgspec.field(default_factory=dict)
     stamp: int | None = None
+    server: str = ""
 
 
 def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
@@ -120,6 +123,11 @@ def open_bytes(data: bytes, *, name: str, address: str) -> Opened:
     if not data:
         raise _empty(address)
     return Opened(name, address, len(data), None, lambda: io.BytesIO(data))
+
+
+def open_server(place: str, *, name: str, address: str) -> Opened:
+    """Take a database on a server as a source; its tables have no bytes of a file."""
+    return Opened(name, address, 0, None, io.BytesIO, server=place)
 
 
 def _empty(shown: str) -> UnreadableSource:

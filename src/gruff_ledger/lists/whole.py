@@ -15,11 +15,21 @@ import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import TracebackType
-from typing import BinaryIO, Self
+from typing import BinaryIO, Protocol, Self
 
 from gruff_ledger.problems import UnwritableOutput
 
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
+
+
+class Joined(Protocol):
+    """What is written elsewhere than in a file, all of it or nothing."""
+
+    def commit(self) -> None:
+        """Make what was written there for good."""
+
+    def abandon(self) -> None:
+        """Leave all as it was, unless it was made for good."""
 
 
 class Outputs:
@@ -36,7 +46,7 @@ class Outputs:
 
     def __init__(self, sources: Iterable[Path] = (), *, replace: bool = False) -> None:
         self._sources = tuple(sources)
-        self._replace = replace
+        self.may_replace = replace
         self._claimed: dict[Path, str] = {}
         self._staged: list[tuple[Path, Path, str]] = []
         self._made: list[Path] = []
@@ -44,6 +54,7 @@ class Outputs:
         # Flushing waits for the disk, not for the processor: the next output is made
         # meanwhile.
         self._flushing: list[_Flushing] = []
+        self._joined: list[Joined] = []
 
     def __enter__(self) -> Self:
         return self
@@ -57,6 +68,8 @@ class Outputs:
         for sink in self._open:
             with contextlib.suppress(OSError):
                 sink.close()
+        for each in self._joined:
+            each.abandon()
         for flushing in self._flushing:
             flushing.join()
         for staged, _, _ in self._staged:
@@ -64,6 +77,10 @@ class Outputs:
         for folder in reversed(self._made):
             with contextlib.suppress(OSError):
                 folder.rmdir()
+
+    def join(self, joined: Joined) -> None:
+        """Have something else put in its place, or left as it is, with the outputs."""
+        self._joined.append(joined)
 
     def claim(self, path: Path) -> None:
         """
@@ -99,7 +116,7 @@ class Outputs:
                 "Give each a file of its own.",
                 file=shown,
             )
-        if place.exists() and not self._replace and not _is_stream(place):
+        if place.exists() and not self.may_replace and not _is_stream(place):
             raise UnwritableOutput(
                 "it exists already.",
                 "Write to another file, or set `replace` to replace it.",
@@ -195,15 +212,19 @@ class Outputs:
             flushing.join()
             if flushing.error is not None:
                 raise _unwritable(flushing.error, flushing.shown) from flushing.error
+        for _, place, shown in self._staged:
+            if place.exists() and not self.may_replace:
+                raise UnwritableOutput(
+                    "it appeared while the work was done, and was left as it is.",
+                    "Write to another file, or set `replace`.",
+                    file=shown,
+                )
+        # What is more likely to fail than a renaming comes before it.
+        for each in self._joined:
+            each.commit()
         while self._staged:
             staged, place, shown = self._staged[0]
             try:
-                if place.exists() and not self._replace:
-                    raise UnwritableOutput(
-                        "it appeared while the work was done, and was left as it is.",
-                        "Write to another file, or set `replace`.",
-                        file=shown,
-                    )
                 staged.replace(place)
             except OSError as error:
                 raise _unwritable(error, shown) from error

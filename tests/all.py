@@ -1,0 +1,95 @@
+"""Run all tests, module by module, on every processor; the slowest begin first."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parent.parent
+
+# How long each module took the last time, so that no long one is left for the end.
+_TIMES = Path(tempfile.gettempdir()) / "harbour-tests-times.json"
+
+
+class Done(NamedTuple):
+    """What came of one module."""
+
+    name: str
+    told: str
+    seconds: float
+    status: int
+
+
+def modules() -> list[str]:
+    """Return the names of all modules with tests."""
+    found = sorted((ROOT / "tests").rglob("test_*.py"))
+    return [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found]
+
+
+def run(name: str) -> Done:
+    """Run the tests of one module in a process of their own."""
+    begun = time.monotonic()
+    done = subprocess.run(
+        [sys.executable, "-m", "unittest", "-q", name],
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        encoding="utf-8",
+        errors="replace",
+        check=False,
+    )
+    told = done.stdout.strip()
+    return Done(name, told, time.monotonic() - begun, done.returncode)
+
+
+def counted(told: str, what: str) -> int:
+    """Return a number that a module's last line tells, such as ``skipped=3``."""
+    (last,) = told.splitlines()[-1:] or [""]
+    _, found, rest = last.partition(f"{what}=")
+    return int("".join(c for c in rest.split(",")[0] if c.isdigit())) if found else 0
+
+
+def tests_of(told: str) -> int:
+    """Return how many tests a module ran."""
+    lines = [line for line in told.splitlines() if line.startswith("Ran ")]
+    return int(lines[-1].split()[1]) if lines else 0
+
+
+def main() -> int:
+    """Run everything; return 1 if anything failed."""
+    try:
+        known = json.loads(_TIMES.read_text())
+    except (OSError, ValueError):
+        known = {}
+    names = sorted(modules(), key=lambda name: -known.get(name, 5))
+    failed = passed = skipped = 0
+    seconds = {}
+    with ThreadPoolExecutor(os.cpu_count() or 1) as workers:
+        for done in workers.map(run, names):
+            seconds[done.name] = done.seconds
+            bad = counted(done.told, "failures") + counted(done.told, "errors")
+            bad = max(bad, int(done.status != 0))
+            left_out = counted(done.told, "skipped")
+            failed += bad
+            skipped += left_out
+            passed += max(0, tests_of(done.told) - bad - left_out)
+            if bad or left_out:
+                print(f"{done.name}:\n{done.told}\n", flush=True)
+            else:
+                print(f"{done.name}: {tests_of(done.told)} passed", flush=True)
+    _TIMES.write_text(json.dumps(seconds))
+    slowest = sorted(seconds.items(), key=lambda each: -each[1])[:8]
+    print("slowest:", ", ".join(f"{name} {s:.0f} s" for name, s in slowest))
+    print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
