@@ -14,6 +14,8 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 RANKS = {
     "problems": 0,
     "table": 1,
+    "locking": 1,
+    "scratch": 2,
     "outcome": 2,
     "cells": 3,
     "naming": 4,

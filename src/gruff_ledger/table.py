@@ -38,6 +38,9 @@ _THREADED_FROM = 10_000
 # Records taken out here and there at a time, in threads.
 _TAKEN_RECORDS = 1 << 17
 
+# The same, of a list that lies in files: each time much of it is gone through.
+_SPREAD_RECORDS = 1 << 21
+
 # Up to this many records Python is done before Arrow's functions on arrays are even
 # loaded, which takes a sixth of the time of a whole small job.
 _SMALL_RECORDS = 2_000
@@ -144,6 +147,33 @@ class Moved:
 
 
 Held = Any  # a Column, or Kept or Moved
+
+# What puts large columns elsewhere than in memory, as their parts come, where that is
+# wanted.
+_store: Callable[[Iterable[Column]], Column] | None = None
+
+
+def store_columns_by(store: Callable[[Iterable[Column]], Column] | None) -> None:
+    """Have columns that are made from now on put together by something else."""
+    global _store
+    _store = store
+
+
+# What each new thread does first, where that is wanted.
+_begin_thread: Callable[[], None] | None = None
+
+
+def begin_threads_by(begin: Callable[[], None] | None) -> None:
+    """Have each thread of `thread_pool` do something first; None for nothing."""
+    global _begin_thread
+    _begin_thread = begin
+
+
+def thread_pool() -> Any:
+    """Return an executor with as many threads as array work is spread over."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    return ThreadPoolExecutor(thread_count(), initializer=_begin_thread)
 
 
 class Table(msgspec.Struct, frozen=True, eq=False):
@@ -411,7 +441,19 @@ def filtered(column: Column, wanted: Mask) -> Column:
     # Handed over as bits: Arrow's own conversion of an array loads a module for it.
     bits = pa.py_buffer(np.packbits(wanted, bitorder="little"))
     mask = pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits])
-    return arrow_functions().call_function("filter", [column, mask])
+    call = arrow_functions().call_function
+    if _store is None:
+        return call("filter", [column, mask])
+
+    def parts() -> Iterator[Column]:
+        # A chunk at a time, so that no more of it than that is in memory.
+        at = 0
+        for chunk in column.chunks:
+            part = call("filter", [chunk, mask.slice(at, len(chunk))])
+            yield pa.chunked_array([part])
+            at += len(chunk)
+
+    return concat_columns(parts())
 
 
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
@@ -429,12 +471,42 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
     take = arrow_functions().call_function
     whole = joined(column) if len(indices) > _TAKEN_RECORDS else column
+    if _store is not None and len(whole.chunks) > 1:
+        starts = range(0, len(indices), _SPREAD_RECORDS)
+        return concat_columns(
+            _taken_here_and_there(whole, indices[start : start + _SPREAD_RECORDS])
+            for start in starts
+        )
     if len(indices) <= _TAKEN_RECORDS or len(whole.chunks) != 1:
         return take("take", [column, at])
     (chunk,) = whole.chunks
     starts = range(0, len(indices), _TAKEN_RECORDS)
-    parts = mapped(lambda s: take("take", [chunk, at.slice(s, _TAKEN_RECORDS)]), starts)
-    return pa.chunked_array(parts)
+
+    def part(start: int) -> Column:
+        places = at.slice(start, _TAKEN_RECORDS)
+        return pa.chunked_array([take("take", [chunk, places])])
+
+    return concat_columns(mapped_ahead(part, starts))
+
+
+def _taken_here_and_there(column: Column, indices: npt.NDArray[np.integer]) -> Column:
+    """Return cells of a column, chunk by chunk, without joining the chunks."""
+    take = arrow_functions().call_function
+    order = np.argsort(indices)
+    rising = indices[order]
+    ends = np.cumsum([len(chunk) for chunk in column.chunks])
+    cuts = np.searchsorted(rising, ends)
+    parts, start, before = [], 0, 0
+    for chunk, end, stop in zip(
+        column.chunks, ends.tolist(), cuts.tolist(), strict=True
+    ):
+        if stop > start:
+            parts.append(take("take", [chunk, pa.array(rising[start:stop] - before)]))
+        start, before = stop, end
+    places = np.empty(len(order), np.int64)
+    places[order] = np.arange(len(order))
+    whole = pa.concat_arrays(parts or [pa.array([], pa.string())])
+    return pa.chunked_array([take("take", [whole, pa.array(places)])])
 
 
 def unequal(one: Column, other: Column) -> Mask:
@@ -465,6 +537,15 @@ def text_column(cells: Iterable[str]) -> Column:
     return pa.chunked_array([pa.array(list(cells), pa.string())])
 
 
+def made_of_texts(column: Column, made: Callable[[str], str]) -> Column:
+    """Return a column of what is made of each cell, by Python, a stretch at a time."""
+    starts = range(0, len(column), _TAKEN_RECORDS)
+    return concat_columns(
+        text_column(map(made, column.slice(start, _TAKEN_RECORDS).to_pylist()))
+        for start in starts
+    )
+
+
 def constant_column(text: str, n: int) -> Column:
     """Return a column that holds one text `n` times."""
     # Chunks bound the offsets, which a single array of long texts could overflow.
@@ -476,13 +557,17 @@ def constant_column(text: str, n: int) -> Column:
     return pa.chunked_array(chunks)
 
 
-def spread_column(distinct: Sequence[str], codes: npt.NDArray[np.integer]) -> Column:
+def spread_column(
+    distinct: Sequence[str] | Column, codes: npt.NDArray[np.integer]
+) -> Column:
     """Return the column whose record i holds ``distinct[codes[i]]``."""
-    values = text_column(distinct)
+    values = (
+        distinct if isinstance(distinct, pa.ChunkedArray) else text_column(distinct)
+    )
     # In steps, so that the offsets of no chunk can overflow.
     step = 1 << 20
     starts = range(0, len(codes), step)
-    return concat_columns([taken(values, codes[at : at + step]) for at in starts])
+    return concat_columns(taken(values, codes[at : at + step]) for at in starts)
 
 
 def number_column(numbers: npt.NDArray[np.integer]) -> Column:
@@ -496,8 +581,15 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
     return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 
 
-def concat_columns(columns: Sequence[Column]) -> Column:
-    """Return columns end to end, without copying cells."""
+def concat_columns(columns: Iterable[Column]) -> Column:
+    """
+    Return columns end to end, without copying cells.
+
+    Where columns are made one by one as this asks for them, no more than a few are in
+    memory while lists lie in files; see `gruff_ledger.scratch`.
+    """
+    if _store is not None:
+        return _store(columns)
     chunks = [chunk for column in columns for chunk in column.chunks]
     return pa.chunked_array(chunks, pa.string())
 
@@ -505,7 +597,7 @@ def concat_columns(columns: Sequence[Column]) -> Column:
 def joined(column: Column) -> Column:
     """Return a column in chunks as few as can be."""
     # A chunk's offsets are 32-bit numbers; well below that limit one chunk will do.
-    if column.nbytes > 1 << 30:
+    if column.nbytes > (1 << 30 if _store is None else 1 << 22):
         return column
     return pa.chunked_array(
         [pa.concat_arrays(column.chunks or [pa.array([], "string")])]
@@ -514,12 +606,28 @@ def joined(column: Column) -> Column:
 
 def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     """Apply a function that releases the interpreter lock to all items, in threads."""
-    from concurrent.futures import ThreadPoolExecutor
-
     if getattr(_thread, "is_busy_with_its_own", False):
         return _mapped_in_turn(made, items)
-    with ThreadPoolExecutor(thread_count()) as threads:
+    with thread_pool() as threads:
         return list(threads.map(made, items))
+
+
+def mapped_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
+    """Apply a function to items in threads, a few ahead of the one that is wanted."""
+    from collections import deque
+
+    is_one = isinstance(items, Sequence) and len(items) < 2
+    if is_one or getattr(_thread, "is_busy_with_its_own", False):
+        yield from map(made, items)
+        return
+    waiting: deque[Any] = deque()
+    with thread_pool() as threads:
+        for item in items:
+            waiting.append(threads.submit(made, item))
+            if len(waiting) > 2 * thread_count():
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
 
 
 def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:

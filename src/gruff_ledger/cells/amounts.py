@@ -24,6 +24,7 @@ from gruff_ledger.table import (
     Mask,
     concat_columns,
     mapped,
+    mapped_ahead,
     number_column,
     text_column,
 )
@@ -301,8 +302,7 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
         part = one.values[start : start + STRETCH_RECORDS]
         return _written(part, one.scale, digits or 0)
 
-    parts = mapped(of_stretch, starts) if len(starts) > 1 else map(of_stretch, starts)
-    return concat_columns(list(parts)), inexact
+    return concat_columns(mapped_ahead(of_stretch, starts)), inexact
 
 
 def decimal_text(value: int, scale: int, digits: int | None = None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -250,8 +250,13 @@ def with_cells(column: Column, changed: Mask, cells: Column) -> Column:
             next(new) if change else cell
             for cell, change in zip(old, changed.tolist(), strict=True)
         )
+    return concat_columns(_with_cells_by_chunk(column, changed, cells))
+
+
+def _with_cells_by_chunk(
+    column: Column, changed: Mask, cells: Column
+) -> Iterator[Column]:
     # Chunks in which nothing changes are shared, not copied.
-    parts: list[Column] = []
     at = used = 0
     for chunk in column.chunks:
         mine = changed[at : at + len(chunk)]
@@ -262,7 +267,6 @@ def with_cells(column: Column, changed: Mask, cells: Column) -> Column:
             places[mine] = len(chunk) + np.arange(count)
             both = concat_columns([part, cells.slice(used, count)])
             part = taken(both, places)
-        parts.append(part)
+        yield part
         at += len(chunk)
         used += count
-    return concat_columns(parts)

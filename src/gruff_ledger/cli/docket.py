@@ -16,6 +16,7 @@ import msgspec
 from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
 from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.fetchterms import FetchTerms
+from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.problems import BadTerms, Problem, numbered_words
 
 if TYPE_CHECKING:
@@ -36,6 +37,7 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
         Another folder for the ledger than the docket names.
     anywhere, replace, as_json, quiet, since_last : bool
     fetch : FetchTerms
+    room : RoomTerms
     is_alone : bool
         Whether nobody is there to answer questions.
     """
@@ -48,6 +50,7 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
     quiet: bool = False
     since_last: bool = False
     fetch: FetchTerms | None = None
+    room: RoomTerms = RoomTerms()
     is_alone: bool = False
 
 
@@ -99,7 +102,7 @@ def loaded(docket: Path, asked: Asked) -> Job:
 
     on_terminal = sys.stdin.isatty() and sys.stderr.isatty()
     try:
-        return load_docket(
+        job = load_docket(
             docket,
             answers=asked.answers,
             ask=_ask if on_terminal and not asked.is_alone else None,
@@ -107,6 +110,7 @@ def loaded(docket: Path, asked: Asked) -> Job:
             ledger=asked.ledger,
             fetch=asked.fetch,
         )
+        return msgspec.structs.replace(job, room=asked.room)
     except Problem as problem:
         problem.in_docket = True
         raise
@@ -141,7 +145,8 @@ def asked_of(settings: tuple[str, ...], given: dict[str, Any]) -> Asked:
         fetch = msgspec.structs.replace(fetch, kept=str(Path(fetch.kept).absolute()))
     known = {field.name for field in msgspec.structs.fields(Asked)}
     rest = {key: value for key, value in given.items() if key in known}
-    return Asked(answers=answers_of_settings(settings), fetch=fetch, **rest)
+    room = terms_from(RoomTerms, given)
+    return Asked(answers=answers_of_settings(settings), fetch=fetch, room=room, **rest)
 
 
 def _run(

@@ -15,6 +15,7 @@ import click
 
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.fetchterms import FetchTerms
+from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, with_terms_named
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
@@ -288,6 +289,7 @@ def ledger_options() -> list[click.Option]:
             ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
         ),
         click.Option(["--quiet"], is_flag=True, help="Give no summary."),
+        *options_of(RoomTerms),
     ]
 
 

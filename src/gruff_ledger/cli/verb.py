@@ -39,6 +39,7 @@ from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import VERBS, Verb
@@ -322,6 +323,7 @@ def job_of_verb(
         ledger=ledger,
         aside=aside,
         fetch=terms_from(FetchTerms, given),
+        room=terms_from(RoomTerms, given),
         control=tuple(control),
     )
 

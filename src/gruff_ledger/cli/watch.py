@@ -24,7 +24,7 @@ from gruff_ledger.cli.options import fetching_options, ledger_options
 from gruff_ledger.cli.words import paragraph
 from gruff_ledger.docket.again import standing
 from gruff_ledger.docket.watching import Stamps, Watched, settled, watched
-from gruff_ledger.lists.lock import Busy
+from gruff_ledger.locking import Busy
 from gruff_ledger.problems import Problem
 
 # How often it is looked whether anybody wants this to end, and whether the web is due.

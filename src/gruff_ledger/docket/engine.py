@@ -28,13 +28,20 @@ from gruff_ledger.docket.writing import Written, note_existing
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.lock import only_one
 from gruff_ledger.lists.patterns import matching_files
 from gruff_ledger.lists.reading import Reading
 from gruff_ledger.lists.source import check_same
 from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.locking import only_one
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.scratch import (
+    Scratch,
+    is_used,
+    memory_to_use,
+    stored_table,
+    wants_scratch,
+)
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
@@ -117,6 +124,7 @@ def run(
         patterns = _patterns(job)
         job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
         paths = [each.opened.path for each in sources.values() if each.opened.path]
+        _enter_scratch(stack, job, sources, account)
         outputs = stack.enter_context(Outputs(paths, replace=replace or not write))
         read = [
             (each.opened.server, each.address.fragment.table)
@@ -152,6 +160,28 @@ def run(
             result = trail.rooted(result)
         outputs.commit()
     return Run(account, balance, result, measured, detail, beside)
+
+
+def _enter_scratch(
+    stack: contextlib.ExitStack,
+    job: Job,
+    sources: Mapping[str, Source],
+    account: Account,
+) -> None:
+    """Have lists that are too large for memory lie in temporary files, and say so."""
+    room = job.room
+    size = sum(each.opened.size_bytes for each in sources.values())
+    memory = room.stated_bytes() or memory_to_use()
+    if not wants_scratch(size, memory):
+        return
+    stack.enter_context(Scratch(Path(room.scratch) if room.scratch else None))
+    account.notes.append(
+        Note(
+            f"The lists have {size / 1e6:.0f} MB, and {memory / 1e6:.0f} MB of memory "
+            "may be taken: they lay in temporary files meanwhile, which are gone.",
+            "If there is more, allow more `memory`.",
+        )
+    )
 
 
 def _writing_nothing(job: Job) -> Job:
@@ -318,6 +348,9 @@ def _perform(
         if entry.files:
             more["files"] = dict(entry.files)
         outcome = entry.verb.perform(entry.terms, *given, **more)
+        if is_used():
+            kept = stored_table(outcome.table)
+            outcome = msgspec.structs.replace(outcome, table=kept)
         check_balance(entry.place or entry.verb.name, given, outcome)
     except Problem as problem:
         placed = problem.placed(file=docket, entry=entry.place, line=entry.line)

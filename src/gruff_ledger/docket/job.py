@@ -16,6 +16,7 @@ from gruff_ledger.lists.address import Server, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.terms import Terms
@@ -113,6 +114,7 @@ class Job(msgspec.Struct, frozen=True):
     aside : Path, optional
         A file for the records set aside.
     fetch : FetchTerms
+    room : RoomTerms
     control : tuple of str
         Fields whose exact sums are carried through the work.
     made_from : dict
@@ -129,6 +131,7 @@ class Job(msgspec.Struct, frozen=True):
     aside: Path | None = None
     docket: str | None = None
     fetch: FetchTerms = FetchTerms()
+    room: RoomTerms = RoomTerms()
     control: tuple[str, ...] = ()
     made_from: dict[str, Any] = {}
 

@@ -27,7 +27,8 @@ from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, UnwritableOutput
-from gruff_ledger.table import Origin, Table, concat_columns, text_column
+from gruff_ledger.scratch import gathering
+from gruff_ledger.table import Origin, Table, text_column
 
 _GROUP_RECORDS = 20_000
 
@@ -179,16 +180,16 @@ def read_table(
     named = [str(each["name"]) for each in inspector.get_columns(own, schema)]
     headings, made = made_headings(named)
     statement, notes = _selected(database, inspector, schema, own, named)
-    parts: list[list[Any]] = [[] for _ in headings]
+    gathered = gathering(len(headings))
     count = 0
     # Stated for this statement alone: a connection would keep it for all that follow.
     streamed = {"stream_results": True, "max_row_buffer": _GROUP_RECORDS}
     with database.execute(statement, execution_options=streamed) as result:
         for records in result.partitions(_GROUP_RECORDS):
-            for part, cells in zip(parts, zip(*records, strict=True), strict=True):
-                part.append(text_column(_texts(cells)))
+            cells = zip(*records, strict=True)
+            gathered.add([text_column(_texts(each)) for each in cells])
             count += len(records)
-    columns = tuple(concat_columns(part) for part in parts)
+    columns = tuple(gathered.columns())
     table = Table(headings, columns, Origin.counted(source, 1, count), called)
     made_up = made_up_notes(called, headings, made)
     return table, (*made_up, *(notes if count > 1 else ()))

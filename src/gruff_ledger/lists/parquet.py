@@ -13,7 +13,8 @@ from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.naming import made_headings
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Origin, Table, concat_columns
+from gruff_ledger.scratch import gathering
+from gruff_ledger.table import Origin, Table
 
 _GROUP_RECORDS = 1 << 16
 
@@ -50,10 +51,14 @@ def read_parquet(
                     "Send it in parts.",
                     file=opened.address,
                 )
-            parts: list[list[Any]] = [[] for _ in names]
+            gathered = gathering(len(names))
             for batch in file.iter_batches(_GROUP_RECORDS):
-                for part, column in zip(parts, batch.columns, strict=True):
-                    part.append(pa.chunked_array([_texts(column)], pa.string()))
+                gathered.add(
+                    [
+                        pa.chunked_array([_texts(column)], pa.string())
+                        for column in batch.columns
+                    ]
+                )
     except (pa.ArrowException, OSError, UnicodeError, ValueError) as error:
         raise UnreadableSource(
             "it is damaged: it cannot be read as a Parquet file.",
@@ -65,7 +70,7 @@ def read_parquet(
             "it has no fields.", "Send a list with fields.", file=opened.address
         )
     headings, made = made_headings(names)
-    columns = tuple(concat_columns(part) for part in parts)
+    columns = tuple(gathered.columns())
     count = len(columns[0])
     found = Found(
         Table(headings, columns, Origin.counted(source, 1, count), opened.name),

@@ -17,6 +17,7 @@ import io
 import itertools
 from collections import deque
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import msgspec
 import pyarrow as pa
@@ -32,7 +33,8 @@ from gruff_ledger.lists.source import (
     Surprise,
 )
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, concat_columns, text_column, thread_count
+from gruff_ledger.scratch import Gathering, gathering, is_used
+from gruff_ledger.table import Column, text_column, thread_count, thread_pool
 
 # Arrow parses in blocks, and a record must fit in one. The second size is tried when a
 # record does not fit in the first; beyond it the careful way reads on. A block becomes
@@ -144,7 +146,7 @@ def _parse_fast(plan: Plan) -> Parsed | None:
     while block < len(_BLOCK_BYTES):
         size = _BLOCK_BYTES[block]
         try:
-            if not with_quotes and not in_threads:
+            if not with_quotes and not (in_threads and not is_used()):
                 return _in_pieces(plan, size)
             return _arrow(
                 plan, with_quotes=with_quotes, in_threads=in_threads, block_bytes=size
@@ -160,13 +162,25 @@ def _parse_fast(plan: Plan) -> Parsed | None:
 
 def _in_pieces(plan: Plan, block_bytes: int) -> Parsed | None:
     """Parse a text without quotes, in pieces that end with a line, in threads."""
-    from concurrent.futures import Future, ThreadPoolExecutor
+    from concurrent.futures import Future
 
-    pieces: list[tuple[list[Column], Ragged]] = []
+    gathered = gathering(plan.width)
+    ragged = Ragged()
+    done = 0
+
+    def take(columns: list[Column], mine: Ragged) -> None:
+        nonlocal done
+        for number, cells, text in zip(
+            mine.numbers, mine.cells, mine.texts, strict=True
+        ):
+            ragged.add(done + number, cells, text)
+        done += len(columns[0]) + len(mine.numbers)
+        gathered.add(columns)
+
     waiting: deque[Future[tuple[list[Column], Ragged]]] = deque()
     with (
         contextlib.closing(plan.feed(refuse_quotes=plan.layout.quoted)) as feed,
-        ThreadPoolExecutor(thread_count()) as threads,
+        thread_pool() as threads,
     ):
         rest = b""
         is_first = True
@@ -185,30 +199,17 @@ def _in_pieces(plan: Plan, block_bytes: int) -> Parsed | None:
                 waiting.append(threads.submit(_piece, plan, piece))
                 # Parsed pieces are small beside their text: bounded, so is memory.
                 if len(waiting) > 2 * thread_count():
-                    pieces.append(waiting.popleft().result())
+                    take(*waiting.popleft().result())
             if rest:
                 waiting.append(threads.submit(_piece, plan, rest))
-            pieces += [each.result() for each in waiting]
+            while waiting:
+                take(*waiting.popleft().result())
         except BaseException:
             for each in waiting:
                 each.cancel()
             raise
         seen = feed.finish()
-    ragged = Ragged()
-    done = 0
-    for columns, mine in pieces:
-        for number, cells, text in zip(
-            mine.numbers, mine.cells, mine.texts, strict=True
-        ):
-            ragged.add(done + number, cells, text)
-        done += len(columns[0]) + len(mine.numbers)
-    if not pieces:
-        return Parsed([text_column(())] * plan.width, ragged, seen)
-    columns = [
-        concat_columns([columns[place] for columns, _ in pieces])
-        for place in range(plan.width)
-    ]
-    return Parsed(columns, ragged, seen)
+    return Parsed(gathered.columns(), ragged, seen)
 
 
 def _piece(plan: Plan, piece: bytes) -> tuple[list[Column], Ragged]:
@@ -323,7 +324,9 @@ def _arrow(
             return None  # Arrow would take the first cell's character for a mark.
         feed.unread(first)
         try:
-            table = arrow_csv.read_csv(
+            # In one go is twice as fast, and holds the whole list.
+            columns = (_in_batches if is_used() else _at_once)(
+                plan,
                 feed,
                 read_options=_read_options(plan, block_bytes, in_threads=in_threads),
                 parse_options=_parse_options(plan, on_ragged, with_quotes=with_quotes),
@@ -336,8 +339,20 @@ def _arrow(
                 raise Surprise from None
             raise
         seen = feed.finish()
-    parsed = Parsed(list(table.columns), ragged, seen)
+    parsed = Parsed(columns, ragged, seen)
     return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
+
+
+def _at_once(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
+    return list(arrow_csv.read_csv(feed, **options).columns)
+
+
+def _in_batches(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
+    gathered = gathering(plan.width)
+    with arrow_csv.open_csv(feed, **options) as reader:
+        for batch in reader:
+            gathered.add([pa.chunked_array([each]) for each in batch.columns])
+    return gathered.columns()
 
 
 def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:
@@ -379,7 +394,7 @@ def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
 def _parse_careful(plan: Plan) -> Parsed:
     width, delimiter, quoted = plan.width, plan.layout.delimiter, plan.layout.quoted
     ragged = Ragged()
-    groups: list[list[Column]] = [[] for _ in range(width)]
+    groups = gathering(width)
     with contextlib.closing(plan.feed()) as feed:
         lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
         fitting: list[list[str]] = []
@@ -389,16 +404,16 @@ def _parse_careful(plan: Plan) -> Parsed:
             if len(cells) == width:
                 fitting.append(cells)
                 if len(fitting) == _GROUP_RECORDS:
-                    _flush(fitting, groups)
+                    _flush(fitting, groups, width)
             elif not cells:
                 fitting.append([""] * width)
             else:
                 ragged.add(number, cells, text.rstrip("\r\n"))
-        _flush(fitting, groups)
+        _flush(fitting, groups, width)
         if number and quoted and is_open_at_end(text, delimiter):
             raise _open_at_end(plan, len(cells), number)
         seen = feed.finish()
-    return Parsed([concat_columns(parts) for parts in groups], ragged, seen)
+    return Parsed(groups.columns(), ragged, seen)
 
 
 class _Lines:
@@ -426,9 +441,10 @@ def is_open_at_end(text: str, delimiter: str) -> bool:
     return with_more != next(csv.reader([text], delimiter=delimiter))
 
 
-def _flush(records: list[list[str]], groups: list[list[Column]]) -> None:
-    for place, parts in enumerate(groups):
-        parts.append(text_column(record[place] for record in records))
+def _flush(records: list[list[str]], groups: Gathering, width: int) -> None:
+    groups.add(
+        [text_column(record[place] for record in records) for place in range(width)]
+    )
     records.clear()
 
 

@@ -10,13 +10,16 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import re
 import stat
 import threading
+import zlib
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Protocol, Self
 
+from gruff_ledger.locking import is_running
 from gruff_ledger.problems import UnwritableOutput
 
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
@@ -152,7 +155,8 @@ class Outputs:
                 self._open.append(sink)
                 return sink
             self._make_folders(place.parent)
-            beside = place.with_name(f".{place.name}.{os.urandom(4).hex()}.part")
+            _remove_left(place)
+            beside = place.with_name(f".{place.name}.{_run_mark()}.part")
             self._staged.append((beside, place, shown))
             sink = beside.open("xb")
             self._open.append(sink)
@@ -236,6 +240,30 @@ class Outputs:
         for each in reversed(missing):
             each.mkdir()
             self._made.append(each)
+
+
+def _run_mark() -> str:
+    """Return what tells the unfinished outputs of this run from those of others."""
+    return f"{_machine()}-{os.getpid()}-{os.urandom(4).hex()}"
+
+
+def _machine() -> str:
+    # A folder can be shared by machines, whose processes have numbers in common.
+    import platform
+
+    return f"{zlib.crc32(platform.node().encode()):08x}"
+
+
+def _remove_left(place: Path) -> None:
+    """Remove what a killed run on this machine left beside an output."""
+    pattern = re.compile(
+        rf"\.{re.escape(place.name)}\.{_machine()}-([0-9]+)-[0-9a-f]{{8}}\.part"
+    )
+    with contextlib.suppress(OSError):
+        for each in place.parent.iterdir():
+            left = pattern.fullmatch(each.name)
+            if left and not is_running(int(left[1])):
+                _remove(each)
 
 
 class _Flushing(threading.Thread):

@@ -6,7 +6,6 @@ it must be: when it holds the delimiter, a double quote or a line end.
 
 from __future__ import annotations
 
-from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, BinaryIO, TypeVar
 
@@ -22,8 +21,8 @@ from gruff_ledger.table import (
     Indices,
     Table,
     arrow_functions,
+    mapped_ahead,
     taken,
-    thread_count,
 )
 
 _T = TypeVar("_T")
@@ -173,20 +172,7 @@ def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
 def _a_few_ahead(
     work: Callable[[_T], _R], items: Iterable[_T], records: int
 ) -> Iterator[_R]:
-    """Work on items in threads, a few ahead of the one that is wanted."""
-    if records <= _STRETCH_RECORDS:
-        yield from map(work, items)
-        return
-    from concurrent.futures import Future, ThreadPoolExecutor
-
-    waiting: deque[Future[_R]] = deque()
-    with ThreadPoolExecutor(thread_count()) as threads:
-        for item in items:
-            waiting.append(threads.submit(work, item))
-            if len(waiting) > 2 * thread_count():
-                yield waiting.popleft().result()
-        while waiting:
-            yield waiting.popleft().result()
+    return (map if records <= _STRETCH_RECORDS else mapped_ahead)(work, items)
 
 
 def _without_quotes(

@@ -33,6 +33,7 @@ from gruff_ledger.table import (
     Table,
     concat_columns,
     filtered,
+    made_of_texts,
     mapped,
     spread_column,
     taken,
@@ -389,9 +390,9 @@ def _findings(
     words = pair_words(pairs)
     if len(unmatched.records) and not terms.default:
         values = spread_column(unmatched.texts, unmatched.codes)
-        said = [
-            f"{reference.name} has no {words} '{text}'." for text in unmatched.texts
-        ]
+        said = made_of_texts(
+            unmatched.texts, lambda text: f"{reference.name} has no {words} '{text}'."
+        )
         findings.append(
             Finding(
                 f"{words} is in {reference.name}",
@@ -464,7 +465,7 @@ def _notes(
         named = ", ".join(
             f"'{text}' {count} times" if count > 1 else f"'{text}' once"
             for text, count in zip(
-                unmatched.texts[:_NAMED_KEYS],
+                unmatched.texts.slice(0, _NAMED_KEYS).to_pylist(),
                 unmatched.counts.tolist()[:_NAMED_KEYS],
                 strict=True,
             )

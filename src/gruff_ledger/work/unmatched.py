@@ -16,6 +16,8 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     Table,
+    concat_columns,
+    constant_column,
     filtered,
     joined,
     number_column,
@@ -48,9 +50,9 @@ class Unmatched(NamedTuple):
     firsts : ndarray of int64, shape (k,)
         The first record of each key, the commonest key first.
     counts : ndarray of int64, shape (k,)
-    texts : list of str
+    texts : Column of k texts
         The keys as they are shown.
-    nearest : list of str
+    nearest : Column of k texts
         For each key, the known one that may have been meant, or blank.
     """
 
@@ -58,8 +60,8 @@ class Unmatched(NamedTuple):
     codes: Indices
     firsts: Indices
     counts: Indices
-    texts: list[str]
-    nearest: list[str]
+    texts: Column
+    nearest: Column
 
 
 def unmatched_keys(
@@ -80,7 +82,8 @@ def unmatched_keys(
     few = [joined(filtered(column, mask)) for column in keys]
     if not len(records):
         none = np.zeros(0, np.int64)
-        return Unmatched(records, none, none, none, [], [])
+        blank = text_column(())
+        return Unmatched(records, none, none, none, blank, blank)
     first = first_with_same_key(few)
     heads, codes, counts = np.unique(first, return_inverse=True, return_counts=True)
     order = np.argsort(-counts, kind="stable")
@@ -94,7 +97,7 @@ def unmatched_keys(
         ranks[codes],
         records[heads],
         counts[order],
-        texts.to_pylist(),
+        texts,
         _nearest(texts, known),
     )
 
@@ -106,21 +109,21 @@ def _texts(columns: Sequence[Column]) -> Column:
     return text_column(_BETWEEN.join(each) for each in zip(*cells, strict=True))
 
 
-def _nearest(texts: Column, known: Sequence[Column]) -> list[str]:
+def _nearest(texts: Column, known: Sequence[Column]) -> Column:
     """Return for each unmatched key the known one most like it."""
     n = len(texts)
     if not len(known[0]):
-        return [""] * n
+        return constant_column("", n)
     if len(known[0]) <= _FEW_KNOWN:
-        return list(nearest_values(texts, _texts(known)).to_pylist())
-    found = [""] * n
+        return nearest_values(texts, _texts(known))
+    found = [""] * min(n, _MOST_SOUGHT)
     for place, text in enumerate(texts.slice(0, _MOST_SOUGHT).to_pylist()):
         likely = _likely(text, known)
         if len(likely[0]):
             (found[place],) = nearest_values(
                 text_column([text]), _texts(likely)
             ).to_pylist()
-    return found
+    return concat_columns([text_column(found), constant_column("", n - len(found))])
 
 
 def _likely(text: str, known: Sequence[Column]) -> list[Column]:
@@ -172,7 +175,7 @@ def unmatched_table(
         (
             *(taken(table.column(heading), unmatched.firsts) for heading in headings),
             number_column(unmatched.counts),
-            text_column(unmatched.nearest),
+            unmatched.nearest,
         ),
         table.origin.pick(unmatched.firsts),
         "keys that matched nothing",

@@ -7,14 +7,19 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import os
 from collections.abc import Iterator
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from gruff_ledger.problems import UnwritableOutput
 
 # Windows locks bytes, and keeps others from reading them: one far beyond any end.
 _FAR_BYTE = 1 << 40
+
+# Of the Windows API (processthreadsapi.h, winerror.h).
+_SYNCHRONIZE = 0x00100000
+_ACCESS_DENIED = 5
 
 _HELD = {errno.EACCES, errno.EAGAIN, errno.EDEADLK}
 
@@ -50,7 +55,7 @@ def only_one(path: Path) -> Iterator[None]:
         return
     with stream:
         try:
-            _lock(stream)
+            lock(stream)
         except OSError as error:
             if error.errno in _HELD:
                 raise Busy(
@@ -61,8 +66,30 @@ def only_one(path: Path) -> Iterator[None]:
         yield
 
 
-def _lock(stream: BinaryIO) -> None:
-    """Lock an open file, or raise OSError at once."""
+def is_running(process: int) -> bool:
+    """Tell whether a process of this machine, by its number, still runs."""
+    if os.name == "nt":
+        import ctypes
+
+        system: Any = ctypes
+        kernel = system.windll.kernel32
+        handle = kernel.OpenProcess(_SYNCHRONIZE, False, process)
+        if not handle:
+            return bool(kernel.GetLastError() == _ACCESS_DENIED)
+        ended = kernel.WaitForSingleObject(handle, 0) == 0
+        kernel.CloseHandle(handle)
+        return not ended
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
+
+
+def lock(stream: BinaryIO) -> None:
+    """Lock an open file until it is closed, or raise OSError at once."""
     try:
         import fcntl
     except ImportError:
