@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import os
 import select
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -80,6 +81,26 @@ class FolderTest(unittest.TestCase):
             self.assertEqual(done.returncode, status, told)
         self.assertNotIn("Traceback", told)
         return done
+
+    def type_all(self, folder: Path, typed: list[str]) -> None:
+        """Run commands one after the other in a folder, as a shell would."""
+        self.folder = folder
+        for line in typed:
+            # A shell finds the files of a pattern; a quoted one is left to the program.
+            words = [
+                part
+                for word in shlex.split(line)[1:]
+                for part in (
+                    sorted(str(each.relative_to(folder)) for each in folder.glob(word))
+                    if "*" in word and f'"{word}"' not in line
+                    else [word]
+                )
+            ]
+            with self.subTest(command=line):
+                # The docket of the demo has findings of severity stop.
+                may_be = (0, 1) if words[0] == "run" else (0,)
+                done = self.gruff(*words, status=None)
+                self.assertIn(done.returncode, may_be, done.stderr)
 
     def on_terminal(
         self, arguments: Sequence[str], keys: Sequence[str], prompt: str

@@ -193,17 +193,27 @@ class Scratch:
         chunks: list[Any] = []
         here: list[Any] = []
         size = 0
+        before: Any = None
+
+        def put() -> None:
+            nonlocal here, size
+            chunks.extend(self._written(here) if size > _LEAST_BYTES else here)
+            here, size = [], 0
+
         for column in columns:
             for chunk in column.chunks:
-                if not here and self._lies_in_file(chunk):
+                # Chunks of one text all over share their bytes.
+                is_shared = before is not None and _place(before) == _place(chunk)
+                before = chunk
+                if self._lies_in_file(chunk) or is_shared:
+                    put()
                     chunks.append(chunk)
                     continue
                 here.append(chunk)
                 size += chunk.nbytes
                 if size > _GATHERED_BYTES:
-                    chunks += self._written(here)
-                    here, size = [], 0
-        chunks += self._written(here) if size > _LEAST_BYTES else here
+                    put()
+        put()
         return pa.chunked_array(chunks, pa.string())
 
     def _written(self, chunks: Sequence[Any]) -> list[Any]:
@@ -346,6 +356,12 @@ def stored_table(table: Table) -> Table:
 
 # The scratch in use, if there is one.
 _used: list[Scratch] = []
+
+
+def _place(array: Any) -> int:
+    """Return where the bytes of an array lie."""
+    buffer = array.buffers()[-1]
+    return 0 if buffer is None else int(buffer.address)
 
 
 def _batch(arrays: Sequence[Any]) -> Any:

@@ -574,11 +574,16 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
     """Return whole numbers as a column of decimal text."""
     if len(numbers) <= _SMALL_RECORDS:
         return text_column(map(str, numbers.tolist()))
-    buffer = pa.py_buffer(np.ascontiguousarray(numbers, np.int64))
-    array = pa.Array.from_buffers(pa.int64(), len(numbers), [None, buffer])
     functions = arrow_functions()
     as_text = functions.CastOptions(pa.string())
-    return pa.chunked_array([functions.call_function("cast", [array], as_text)])
+
+    def part(start: int) -> Column:
+        mine = numbers[start : start + _SPREAD_RECORDS]
+        buffer = pa.py_buffer(np.ascontiguousarray(mine, np.int64))
+        array = pa.Array.from_buffers(pa.int64(), len(mine), [None, buffer])
+        return pa.chunked_array([functions.call_function("cast", [array], as_text)])
+
+    return concat_columns(map(part, range(0, len(numbers), _SPREAD_RECORDS)))
 
 
 def concat_columns(columns: Iterable[Column]) -> Column:

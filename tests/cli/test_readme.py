@@ -18,26 +18,6 @@ def commands(name: str, heading: str) -> list[str]:
 
 
 class TypedTest(FolderTest):
-    def run_all(self, folder: Path, typed: list[str]) -> None:
-        """Run commands one after the other in a folder, as a shell would."""
-        self.folder = folder
-        for line in typed:
-            # A shell finds the files of a pattern; a quoted one is left to the program.
-            words = [
-                part
-                for word in shlex.split(line)[1:]
-                for part in (
-                    sorted(str(each.relative_to(folder)) for each in folder.glob(word))
-                    if "*" in word and f'"{word}"' not in line
-                    else [word]
-                )
-            ]
-            with self.subTest(command=line):
-                # The docket of the demo has findings of severity stop.
-                may_be = (0, 1) if words[0] == "run" else (0,)
-                done = self.gruff(*words, status=None)
-                self.assertIn(done.returncode, may_be, done.stderr)
-
     def test_the_commands_of_the_readme(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         typed = commands("README.md", "## Work on lists")
@@ -46,13 +26,13 @@ class TypedTest(FolderTest):
             line for line in typed if "--publish" not in line and ":PORT" not in line
         ]
         self.assertGreater(len(typed), 15)
-        self.run_all(self.folder / "harbour", typed)
+        self.type_all(self.folder / "harbour", typed)
 
     def test_the_commands_of_the_guide_to_fields(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         typed = commands("docs/fields.md", "# Work on fields")
         self.assertGreater(len(typed), 9)
-        self.run_all(self.folder / "harbour" / "incoming", typed)
+        self.type_all(self.folder / "harbour" / "incoming", typed)
 
     def test_the_commands_of_the_guides_to_rules_and_duplicates(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
@@ -60,13 +40,13 @@ class TypedTest(FolderTest):
         for name in ("docs/rules.md", "docs/duplicates.md"):
             typed = commands(name, "# ")
             self.assertGreater(len(typed), 4)
-            self.run_all(folder, typed)
+            self.type_all(folder, typed)
 
     def test_the_commands_of_the_guide_to_putting_lists_together(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         typed = commands("docs/together.md", "# ")
         self.assertGreater(len(typed), 12)
-        self.run_all(self.folder / "harbour", typed)
+        self.type_all(self.folder / "harbour", typed)
 
 
 class WorkedExampleTest(FolderTest):

@@ -17,10 +17,13 @@ import click
 
 from gruff_ledger import __version__
 from gruff_ledger.problems import Problem, nearest_or_all
-from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
 _EXIT_INTERRUPTED = 130
+
+# Set by a shell that asks what could come next.
+_COMPLETE = "_GRUFF_COMPLETE"
 
 # Commands that are not verbs: where they are made, and what they are for.
 _OTHERS = {
@@ -35,22 +38,26 @@ _OTHERS = {
         "Tell where a record came from, and what touched it.",
     ),
     "demo": ("gruff_ledger.cli.demo", "Set up a made-up harbour office and run it."),
+    "help": (
+        "gruff_ledger.cli.help",
+        "Tell about a topic: addresses, formulas, rules and more.",
+    ),
+    "completion": (
+        "gruff_ledger.cli.completion",
+        "Print what completes commands, fields and tabs in a shell.",
+    ),
     "docket-schema": (
         "gruff_ledger.cli.docket",
         "Print the JSON Schema of a docket, for editors.",
     ),
 }
 
-# In the order clerks work.
-_AFTER = list(VERBS).index("duplicates") + 1
-_WORK = (*list(VERBS)[:_AFTER], "review", *list(VERBS)[_AFTER:])
+# Those that belong to a stage of the work; the verbs tell theirs.
+_IN_STAGE = {"review": "check"}
 
 _SECTIONS = (
-    ("Work on lists", _WORK),
-    (
-        "Do it again, and look around",
-        ("run", "watch", "trace", "demo", "docket-schema"),
-    ),
+    ("Do it again, and ask what was done", ("run", "watch", "trace")),
+    ("Learn and set up", ("demo", "help", "completion", "docket-schema")),
 )
 
 
@@ -66,9 +73,10 @@ class _Commands(click.Group):
 
             return verb_command(VERBS[cmd_name])
         if cmd_name in _OTHERS:
+            from gruff_ledger.cli.examples import with_examples
+
             module = importlib.import_module(_OTHERS[cmd_name][0])
-            command: click.Command = module.COMMANDS[cmd_name]
-            return command
+            return with_examples(module.COMMANDS[cmd_name])
         return None
 
     def resolve_command(
@@ -84,7 +92,13 @@ class _Commands(click.Group):
     ) -> None:
         purposes = {name: verb.purpose for name, verb in VERBS.items()}
         purposes |= {name: purpose for name, (_, purpose) in _OTHERS.items()}
-        for title, names in _SECTIONS:
+        stages: dict[str, list[str]] = {stage: [] for stage in STAGES}
+        for name, verb in VERBS.items():
+            stages[verb.stage].append(name)
+        for name, stage in _IN_STAGE.items():
+            stages[stage].append(name)
+        sections = [(STAGES[stage], names) for stage, names in stages.items()]
+        for title, names in (*filter(lambda each: each[1], sections), *_SECTIONS):
             with formatter.section(title):
                 formatter.write_dl([(name, purposes[name]) for name in names])
 
@@ -93,7 +107,9 @@ class _Commands(click.Group):
     cls=_Commands,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
-    epilog="Start with: gruff demo. Help on a command: gruff COMMAND --help.",
+    epilog="Start with: gruff demo. Help on a command: gruff COMMAND --help; on "
+    "addresses, formulas, match levels, rules, dockets, the ledger and large lists: "
+    "gruff help TOPIC.",
 )
 @click.version_option(__version__, prog_name="gruff", message="%(prog)s %(version)s")
 @click.pass_context
@@ -113,6 +129,10 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         # A console that cannot show a letter must not end the run.
         with contextlib.suppress(AttributeError):
             stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    if _COMPLETE in os.environ:
+        from gruff_ledger.cli.completion import register
+
+        register()
     status = _status(lambda: gruff.main(arguments, "gruff", standalone_mode=False))
     with contextlib.suppress(OSError, ValueError):
         sys.stdout.flush()

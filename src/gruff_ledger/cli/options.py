@@ -7,7 +7,7 @@ taken apart into the values that a docket would hold.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -75,6 +75,31 @@ _METAVARS = {
     Kind.TABLES: "TOML",
 }
 
+
+def complete_address(
+    ctx: click.Context, param: click.Parameter, incomplete: str
+) -> list[Any]:
+    """Return what an address could go on with: a path, a tab, a table."""
+    from gruff_ledger.cli.completion import addresses
+
+    return addresses(incomplete)
+
+
+class _Completed(click.types.StringParamType):
+    """Text that a shell can complete; see `gruff_ledger.cli.completion`."""
+
+    def __init__(self, metavar: str, key: str, choices: Sequence[str]) -> None:
+        self._metavar, self._key, self._choices = metavar, key, choices
+
+    def shell_complete(
+        self, ctx: click.Context, param: click.Parameter, incomplete: str
+    ) -> list[Any]:
+        """Return what the text could be."""
+        from gruff_ledger.cli.completion import completed
+
+        return completed(ctx, self._metavar, self._key, self._choices, incomplete)
+
+
 # Where the kind says too little.
 _METAVARS_OF = {
     "null": "WORD",
@@ -103,6 +128,8 @@ _METAVARS_OF = {
     "time-limit": "SECONDS",
     "size-limit": "MB",
     "delimiter": "CHARACTER",
+    "memory": "SIZE",
+    "scratch": "DIR",
 }
 
 _EXAMPLES = {
@@ -164,12 +191,13 @@ def _option(term: Term, key: str) -> click.Option:
     # `after` names one field, or a field for each field.
     if not metavar and (term.kind is not Kind.MAPPING or term.key != "after"):
         metavar = _METAVARS_OF.get(term.key, "")
+    metavar = metavar or _METAVARS[term.kind]
     return click.Option(
         names,
-        metavar=metavar or _METAVARS[term.kind],
+        metavar=metavar,
         multiple=term.kind in _REPEATED,
         help=text,
-        type=str,
+        type=_Completed(metavar, term.key, term.choices),
     )
 
 

@@ -15,8 +15,10 @@ import click
 import msgspec
 import pyarrow as pa
 
+from gruff_ledger.cli.examples import examples, write_examples
 from gruff_ledger.cli.options import (
     OutputPath,
+    complete_address,
     fetching_options,
     ledger_options,
     options_of,
@@ -64,11 +66,13 @@ class VerbCommand(click.Command):
     """A command whose options are listed in groups."""
 
     groups: tuple[tuple[str, tuple[click.Option, ...]], ...] = ()
+    examples: tuple[str, ...] = ()
 
     def format_options(
         self, ctx: click.Context, formatter: click.HelpFormatter
     ) -> None:
         """Write the options group by group."""
+        write_examples(formatter, self.examples or examples().get(self.name or "", ()))
         helping = self.get_help_option(ctx)
         for title, options in self.groups:
             with formatter.section(title):
@@ -146,6 +150,7 @@ def verb_command(verb: Verb) -> click.Command:
         nargs=1 if verb.needs_list and not verb.several else -1,
         required=verb.needs_list,
         metavar="LIST..." if verb.several else "LIST" if verb.needs_list else "[LIST]",
+        shell_complete=complete_address,
     )
     command = VerbCommand(
         verb.name,
@@ -156,6 +161,7 @@ def verb_command(verb: Verb) -> click.Command:
         "standard input. A part of it follows a #: book.xlsx#sheet=May, "
         "list.csv#row=5-*/col=1-4, codes.json#/places, register.db#table=berths.",
     )
+    command.examples = verb.examples
     command.groups = (
         ("What to do", tuple(own)),
         ("How the list is written (detected unless stated)", tuple(reading)),

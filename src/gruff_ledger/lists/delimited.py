@@ -107,6 +107,19 @@ def read_delimited(
     return settled(found, opened, fragment, terms)
 
 
+def read_headings(opened: Opened, terms: ReadingTerms) -> tuple[str, ...]:
+    """
+    Return the headings of a delimited list, from its beginning alone.
+
+    Raises
+    ------
+    UnreadableSource
+    """
+    encoding = detect_encoding(_head(opened), terms.encoding, opened.address)
+    headings, _ = made_headings(_layout(opened, terms, encoding).heading)
+    return headings
+
+
 def _found(
     opened: Opened,
     terms: ReadingTerms,

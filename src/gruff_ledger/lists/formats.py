@@ -256,7 +256,7 @@ def parts_of(opened: Opened, fragment: Fragment, found: Format) -> Parts:
     """Return the lists that a fragment means in a file: tabs or tables, by name."""
     if not found.parts:
         return (("", fragment),), ()
-    parts: Parts = _function(found.parts)(opened, fragment)
+    parts: Parts = function_of(found.parts)(opened, fragment)
     return parts
 
 
@@ -270,7 +270,7 @@ def read_list(
 ) -> Reading:
     """Read a list in the format it has; see the readers for what can go wrong."""
     found = format_to_read(opened, address.place, terms)
-    reading: Reading = _function(found.reader)(
+    reading: Reading = function_of(found.reader)(
         opened, terms, address.fragment, source=source, hashed=hashed
     )
     return reading
@@ -309,11 +309,12 @@ def format_to_write(place: str, stated: str | None) -> Format:
 
 def writer_of(found: Format) -> Callable[..., None]:
     """Return the function that writes a format."""
-    function: Callable[..., None] = _function(found.writer)
+    function: Callable[..., None] = function_of(found.writer)
     return function
 
 
-def _function(place: str) -> Any:
+def function_of(place: str) -> Any:
+    """Return a function of this part by its module and name, ``module:name``."""
     module, _, name = place.partition(":")
     return getattr(importlib.import_module(f"gruff_ledger.lists.{module}"), name)
 

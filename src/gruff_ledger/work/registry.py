@@ -1,13 +1,16 @@
 """The verbs by name, in the order clerks work.
 
-A new verb is a module in this package and one line here. Modules are imported when a
-verb is used, so that the list of verbs can be shown without any of them.
+A verb is a module in this package. Those that come with the program are declared here,
+so that their list can be shown without importing any of them; a module that is put
+beside them declares itself, by ``VERB = Verb(...)``, and needs no line here. Modules
+are imported when a verb is used.
 """
 
 from __future__ import annotations
 
 import importlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from pathlib import Path
 from types import ModuleType
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -83,6 +86,11 @@ class Verb(NamedTuple):
         Whether there must be a list to work on.
     beside : tuple of Beside
         The lists it makes beside its result.
+    stage : str
+        The part of the work it belongs to; one of `STAGES`.
+    examples : tuple of str
+        Commands that its help shows; those of the verbs that come with the program
+        stand in ``cli/examples.toml``.
     sums_up : bool
         Whether its result holds figures on records, and not the records. Such a verb
         holds many numbers beside the list while it works.
@@ -95,6 +103,8 @@ class Verb(NamedTuple):
     sums_up: bool = False
     needs_list: bool = True
     beside: tuple[Beside, ...] = ()
+    stage: str = "own"
+    examples: tuple[str, ...] = ()
 
     @property
     def writes_itself(self) -> bool:
@@ -117,12 +127,22 @@ class Verb(NamedTuple):
         return importlib.import_module(f"gruff_ledger.work.{self.name}")
 
 
-VERBS = {
+# The parts of the work, in its order, and what they are called.
+STAGES = {
+    "look": "Look at lists",
+    "clean": "Clean them",
+    "check": "Check them",
+    "together": "Put them together, and add them up",
+    "own": "Verbs of your own",
+}
+
+_WITH_THE_PROGRAM = {
     verb.name: verb
     for verb in (
         Verb(
             "survey",
             "Take a first look: what is in the lists, field by field.",
+            stage="look",
             several=True,
             sums_up=True,
             further=(
@@ -142,17 +162,52 @@ VERBS = {
                 ),
             ),
         ),
-        Verb("count", "Count how often each value occurs.", several=True, sums_up=True),
-        Verb("scrub", "Put cells in order: spaces, case, numbers, dates, blanks."),
-        Verb("split", "Split a field into several, or into one record a part."),
-        Verb("join", "Join several fields into one."),
-        Verb("fields", "Keep, drop, order and rename fields."),
-        Verb("compute", "Compute new fields from formulas."),
-        Verb("pick", "Pick the records that meet a condition, or the first few."),
-        Verb("sort", "Put records in order."),
+        Verb(
+            "count",
+            "Count how often each value occurs.",
+            stage="look",
+            several=True,
+            sums_up=True,
+        ),
+        Verb(
+            "scrub",
+            "Put cells in order: spaces, case, numbers, dates, blanks.",
+            stage="clean",
+        ),
+        Verb(
+            "split",
+            "Split a field into several, or into one record a part.",
+            stage="clean",
+        ),
+        Verb(
+            "join",
+            "Join several fields into one.",
+            stage="clean",
+        ),
+        Verb(
+            "fields",
+            "Keep, drop, order and rename fields.",
+            stage="clean",
+        ),
+        Verb(
+            "compute",
+            "Compute new fields from formulas.",
+            stage="clean",
+        ),
+        Verb(
+            "pick",
+            "Pick the records that meet a condition, or the first few.",
+            stage="clean",
+        ),
+        Verb(
+            "sort",
+            "Put records in order.",
+            stage="clean",
+        ),
         Verb(
             "flag",
             "Check cells against rules and list what is wrong.",
+            stage="check",
             further=(
                 Further(
                     "write-rules",
@@ -166,6 +221,7 @@ VERBS = {
         Verb(
             "form",
             "Make an empty workbook from rules, for the people who send lists.",
+            stage="check",
             further=(
                 Further(
                     "to",
@@ -176,10 +232,15 @@ VERBS = {
             ),
             needs_list=False,
         ),
-        Verb("duplicates", "Find records that repeat another; keep one of each."),
+        Verb(
+            "duplicates",
+            "Find records that repeat another; keep one of each.",
+            stage="check",
+        ),
         Verb(
             "merge",
             "Put lists together: end to end by heading, or one record a key.",
+            stage="together",
             several=True,
             beside=(
                 Beside("new", "By key, write the records new to the first list here."),
@@ -194,6 +255,7 @@ VERBS = {
         Verb(
             "lookup",
             "Fill in fields from a reference list, by key or in bands.",
+            stage="together",
             beside=(
                 Beside(
                     "unmatched",
@@ -207,11 +269,13 @@ VERBS = {
         Verb(
             "card",
             "Show one record by its key, down or across.",
+            stage="together",
             sums_up=True,
         ),
         Verb(
             "rollup",
             "Add grids and long lists up into one table, label by label.",
+            stage="together",
             several=True,
             sums_up=True,
             further=(
@@ -226,6 +290,7 @@ VERBS = {
         Verb(
             "compare",
             "Compare two lists: what only one has, and what changed.",
+            stage="together",
             several=True,
             sums_up=True,
             beside=(
@@ -240,4 +305,22 @@ VERBS = {
             ),
         ),
     )
+}
+
+_DECLARATION = "\nVERB = Verb("
+
+
+def _declared_beside() -> Iterator[Verb]:
+    """Yield the verbs of modules that declare themselves, in order of their names."""
+    for path in sorted(Path(__file__).parent.glob("*.py")):
+        if path.stem in _WITH_THE_PROGRAM or path == Path(__file__):
+            continue
+        if _DECLARATION in path.read_text(encoding="utf-8"):
+            module = importlib.import_module(f"gruff_ledger.work.{path.stem}")
+            yield module.VERB
+
+
+VERBS = {
+    **_WITH_THE_PROGRAM,
+    **{verb.name: verb for verb in _declared_beside()},
 }

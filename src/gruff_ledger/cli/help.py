@@ -1,0 +1,81 @@
+"""The command `help`: topics that belong to no command alone, and the manual page."""
+
+from __future__ import annotations
+
+from importlib import resources
+from typing import Any
+
+import click
+
+from gruff_ledger.problems import BadTerms, nearest_or_all
+
+# In the order a newcomer needs them.
+TOPICS = (
+    "addresses",
+    "match-levels",
+    "formulas",
+    "rules",
+    "dockets",
+    "ledger",
+    "large-lists",
+)
+
+
+def topic_text(name: str) -> str:
+    """Return the page of a topic."""
+    folder = resources.files("gruff_ledger.cli") / "topics"
+    return (folder / f"{name}.md").read_text(encoding="utf-8")
+
+
+def topic_title(name: str) -> str:
+    """Return the first line of a topic: its name, and what it is about."""
+    return topic_text(name).partition("\n")[0]
+
+
+def _help(topic: str | None, man: bool) -> None:
+    context = click.get_current_context()
+    group: Any = context.parent
+    if man:
+        from gruff_ledger.cli.manual import manual
+
+        click.echo(manual(group), nl=False)
+    elif topic is None:
+        click.echo(group.get_help())
+        click.echo("\nTopics, shown by gruff help TOPIC:")
+        for name in TOPICS:
+            about = topic_title(name).partition(": ")[2]
+            click.echo(f"  {name:<14}{about}")
+    elif topic in TOPICS:
+        click.echo(topic_text(topic), nl=False)
+    elif (command := group.command.get_command(group, topic)) is not None:
+        with click.Context(command, info_name=topic, parent=group) as own:
+            click.echo(command.get_help(own))
+    else:
+        known = [*TOPICS, *group.command.list_commands(group)]
+        near = nearest_or_all(topic, known, "topics and commands")
+        raise BadTerms(f"there is no help on '{topic}'.", near)
+
+
+COMMANDS = {
+    "help": click.Command(
+        "help",
+        params=[
+            click.Argument(
+                ["topic"],
+                metavar="[TOPIC]",
+                required=False,
+                shell_complete=lambda ctx, param, incomplete: [
+                    each for each in TOPICS if each.startswith(incomplete)
+                ],
+            ),
+            click.Option(
+                ["--man"], is_flag=True, help="Print the manual page (man, roff)."
+            ),
+        ],
+        callback=_help,
+        help="Tell about a topic or a command.\n\nThe topics are "
+        + ", ".join(TOPICS)
+        + ". Without one, all commands and topics are listed.",
+        short_help="Tell about a topic: addresses, formulas, rules, …",
+    )
+}
