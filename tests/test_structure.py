@@ -30,6 +30,7 @@ RANKS = {
     "report": 9,
     "docket": 10,
     "cli": 11,
+    "script": 11,
 }
 
 
