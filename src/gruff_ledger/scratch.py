@@ -37,6 +37,7 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.problems import UnwritableOutput
+from gruff_ledger.runs import taken_in_runs
 from gruff_ledger.table import (
     Column,
     Table,
@@ -167,7 +168,7 @@ class Scratch:
         pa.set_memory_pool(pa.system_memory_pool())
         with contextlib.suppress(AttributeError, OSError, TypeError):
             ctypes.CDLL(None).mallopt(_M_MMAP_THRESHOLD, _LEAST_BYTES)
-        store_columns_by(self.gathered)
+        store_columns_by(self.gathered, taken_in_runs)
         return self
 
     def __exit__(

@@ -151,12 +151,25 @@ Held = Any  # a Column, or Kept or Moved
 # What puts large columns elsewhere than in memory, as their parts come, where that is
 # wanted.
 _store: Callable[[Iterable[Column]], Column] | None = None
+_take: Callable[[Column, npt.NDArray[np.integer]], Iterator[Column]] | None = None
 
 
-def store_columns_by(store: Callable[[Iterable[Column]], Column] | None) -> None:
-    """Have columns that are made from now on put together by something else."""
-    global _store
-    _store = store
+def store_columns_by(
+    store: Callable[[Iterable[Column]], Column] | None,
+    take: Callable[[Column, npt.NDArray[np.integer]], Iterator[Column]] | None = None,
+) -> None:
+    """
+    Have columns that are made from now on put together by something else.
+
+    Parameters
+    ----------
+    store : callable, optional
+        Returns columns end to end; None to have that done here again.
+    take : callable, optional
+        Yields the cells of a large column at indices, bit by bit.
+    """
+    global _store, _take
+    _store, _take = store, take
 
 
 # What each new thread does first, where that is wanted.
@@ -461,22 +474,18 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     if len(column) + len(indices) <= _SMALL_RECORDS:
         cells = column.to_pylist()
         return text_column(cells[index] for index in indices.tolist())
-    if len(indices) * 4 < len(column) and len(column.chunks) > 1:
-        # Arrow joins all chunks before it takes from them; picking out the few that
-        # are wanted, chunk by chunk, is much less work.
-        few = np.zeros(len(column), np.bool_)
-        few[indices] = True
-        return taken(filtered(column, few), (np.cumsum(few) - 1)[indices])
+    if _is_few(len(indices), len(column)) and len(column.chunks) > 1:
+        # Arrow joins all chunks before it takes from them.
+        return concat_columns(
+            _taken_here_and_there(column, indices[start : start + _SPREAD_RECORDS])
+            for start in range(0, len(indices), _SPREAD_RECORDS)
+        )
     places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
     at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
     take = arrow_functions().call_function
     whole = joined(column) if len(indices) > _TAKEN_RECORDS else column
-    if _store is not None and len(whole.chunks) > 1:
-        starts = range(0, len(indices), _SPREAD_RECORDS)
-        return concat_columns(
-            _taken_here_and_there(whole, indices[start : start + _SPREAD_RECORDS])
-            for start in starts
-        )
+    if _take is not None and len(whole.chunks) > 1:
+        return concat_columns(_take(column, indices))
     if len(indices) <= _TAKEN_RECORDS or len(whole.chunks) != 1:
         return take("take", [column, at])
     (chunk,) = whole.chunks
@@ -489,6 +498,11 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     return concat_columns(mapped_ahead(part, starts))
 
 
+def _is_few(taken: int, n: int) -> bool:
+    """Tell whether cells are so few that the others had better not be touched."""
+    return taken * 4 < n and (_take is None or taken <= _SPREAD_RECORDS)
+
+
 def _taken_here_and_there(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     """Return cells of a column, chunk by chunk, without joining the chunks."""
     take = arrow_functions().call_function
@@ -496,13 +510,13 @@ def _taken_here_and_there(column: Column, indices: npt.NDArray[np.integer]) -> C
     rising = indices[order]
     ends = np.cumsum([len(chunk) for chunk in column.chunks])
     cuts = np.searchsorted(rising, ends)
-    parts, start, before = [], 0, 0
-    for chunk, end, stop in zip(
-        column.chunks, ends.tolist(), cuts.tolist(), strict=True
-    ):
-        if stop > start:
-            parts.append(take("take", [chunk, pa.array(rising[start:stop] - before)]))
-        start, before = stop, end
+    # Only the chunks that hold some of them are looked at.
+    parts = []
+    starts = np.concatenate([[0], cuts[:-1]])
+    for number in np.flatnonzero(cuts > starts).tolist():
+        chunk = column.chunk(number)
+        mine = rising[starts[number] : cuts[number]] - (ends[number] - len(chunk))
+        parts.append(take("take", [chunk, pa.array(mine)]))
     places = np.empty(len(order), np.int64)
     places[order] = np.arange(len(order))
     whole = pa.concat_arrays(parts or [pa.array([], pa.string())])

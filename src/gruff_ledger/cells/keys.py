@@ -8,7 +8,7 @@ a fingerprint by accident are never taken for equal.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +17,8 @@ import numpy.typing as npt
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.runs import parted
+from gruff_ledger.scratch import is_used
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -40,6 +42,9 @@ TABLE_SPREADS = tuple(
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
 # processor's cache, and stretches are spread over threads.
 _STRETCH_RECORDS = 1 << 16
+
+# About how many records a part has, where arrays lie in files.
+_PART_RECORDS = 1 << 20
 
 # Up to so many short values are looked for one by one.
 _FEW_VALUES = 8
@@ -223,6 +228,10 @@ def places_of_repeated(values: Fingerprints) -> Indices:
     """
     if len(values) < 2:
         return np.zeros(0, np.int64)
+    if is_used() and len(values) > _PART_RECORDS:
+        parts = [places[_repeated(mine)] for places, mine in _in_parts(values)]
+        found: Indices = np.sort(np.concatenate(parts))
+        return found
     ordered = np.sort(values)
     repeated = ordered[1:][ordered[1:] == ordered[:-1]]
     # A table of marks by first bits is much faster to ask than a sorted list.
@@ -238,6 +247,29 @@ def places_of_repeated(values: Fingerprints) -> Indices:
     return np.flatnonzero(np.concatenate(mapped(marked, starts)))
 
 
+def _repeated(values: Fingerprints) -> Mask:
+    """Mark all values that occur more than once."""
+    order = np.argsort(values)
+    again = values[order]
+    again = again[1:] == again[:-1]
+    mask = np.zeros(len(values), np.bool_)
+    mask[order[1:][again]] = True
+    mask[order[:-1][again]] = True
+    return mask
+
+
+def _in_parts(values: Fingerprints) -> Iterator[tuple[Indices, Fingerprints]]:
+    """
+    Part values by their first bits, so that equal ones are in one part.
+
+    Where arrays lie in files, work that looks here and there is done part by part: each
+    fits in memory.
+    """
+    bits = min(16, max(1, (len(values) // _PART_RECORDS).bit_length()))
+    shift = np.uint64(64 - bits)
+    return parted(values, lambda some: (some >> shift).astype(np.uint16), 1 << bits)
+
+
 def first_equal(values: Fingerprints) -> Indices:
     """
     For each value, return the index of the first value equal to it.
@@ -245,6 +277,15 @@ def first_equal(values: Fingerprints) -> Indices:
     Values find each other in a table of indices, by some of their bits; those that
     find an unequal value in their place look again, by other bits.
     """
+    if not (is_used() and len(values) > _PART_RECORDS):
+        return _first_equal(values)
+    first = np.empty(len(values), np.int64)
+    for places, part in _in_parts(values):
+        first[places] = places[_first_equal(part)]
+    return first
+
+
+def _first_equal(values: Fingerprints) -> Indices:
     n = len(values)
     first = np.empty(n, np.int64)
     waiting = np.arange(n, dtype=np.int64)

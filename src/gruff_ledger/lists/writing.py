@@ -16,11 +16,14 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, cell_bytes, chunk_of, text_chunks
+from gruff_ledger.runs import taken_in_runs
+from gruff_ledger.scratch import is_used
 from gruff_ledger.table import (
     Column,
     Indices,
     Table,
     arrow_functions,
+    concat_columns,
     mapped_ahead,
     taken,
 )
@@ -104,6 +107,11 @@ def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview
     moved = table.before_order() if len(table) > _STRETCH_RECORDS else None
     if moved is not None:
         columns, order = moved
+        if is_used():
+            stretches = _stretches_of_lines(columns, delimiter, line_end)
+            for part in taken_in_runs(concat_columns(stretches), order):
+                yield chunk_of(part.chunk(0)).bytes.data
+            return
         lines = _all_lines(columns, delimiter, line_end)
         if lines is not None:
             yield from _ordered(lines, order)
@@ -124,6 +132,32 @@ def _all_lines(
 ) -> Column | None:
     """Return the lines of all records; None where they are too much for one array."""
     n = len(whole_columns[0])
+    marks = len(whole_columns) - 1 + len(line_end)
+    size = sum(map(cell_bytes, whole_columns)) + n * marks
+    if size > _MOST_BYTES_IN_LINES:
+        return None
+    # Stretches are put in their places one by one, so that all of them are never there
+    # twice. Only quotes take more room than was reckoned with.
+    whole = np.empty(size, np.uint8)
+    lengths, used = [], 0
+    for data, mine in _lines_in_turn(whole_columns, delimiter, line_end):
+        if used + len(data) > len(whole):
+            more = np.empty(len(whole) // 2 + len(data), np.uint8)
+            whole = np.concatenate([whole[:used], more])
+        whole[used : used + len(data)] = data
+        used += len(data)
+        lengths.append(mine)
+    if used > _MOST_BYTES_IN_LINES:
+        return None
+    return pa.chunked_array([text_array(whole[:used], np.concatenate(lengths))])
+
+
+def _lines_in_turn(
+    whole_columns: Sequence[Column], delimiter: str, line_end: str
+) -> Iterator[tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]]:
+    """Yield the lines of all records, stretch by stretch: their bytes and lengths."""
+    n = len(whole_columns[0])
+    marks = len(whole_columns) - 1 + len(line_end)
 
     def lines_of(
         start: int,
@@ -140,24 +174,14 @@ def _all_lines(
             lengths += np.concatenate([np.diff(chunk.offsets) for chunk in chunks])
         return np.frombuffer(text, np.uint8), lengths
 
-    marks = len(whole_columns) - 1 + len(line_end)
-    size = sum(map(cell_bytes, whole_columns)) + n * marks
-    if size > _MOST_BYTES_IN_LINES:
-        return None
-    # Stretches are put in their places one by one, so that all of them are never there
-    # twice. Only quotes take more room than was reckoned with.
-    whole = np.empty(size, np.uint8)
-    lengths, used = [], 0
-    for data, mine in _a_few_ahead(lines_of, range(0, n, _STRETCH_RECORDS), n):
-        if used + len(data) > len(whole):
-            more = np.empty(len(whole) // 2 + len(data), np.uint8)
-            whole = np.concatenate([whole[:used], more])
-        whole[used : used + len(data)] = data
-        used += len(data)
-        lengths.append(mine)
-    if used > _MOST_BYTES_IN_LINES:
-        return None
-    return pa.chunked_array([text_array(whole[:used], np.concatenate(lengths))])
+    return _a_few_ahead(lines_of, range(0, n, _STRETCH_RECORDS), n)
+
+
+def _stretches_of_lines(
+    columns: Sequence[Column], delimiter: str, line_end: str
+) -> Iterator[Column]:
+    for data, lengths in _lines_in_turn(columns, delimiter, line_end):
+        yield pa.chunked_array([text_array(data, lengths)])
 
 
 def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
