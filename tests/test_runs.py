@@ -71,14 +71,16 @@ class EqualInPartsTest(unittest.TestCase):
     ) -> None:
         values = np.array([n << 61 if n < 6 else n for n in numbers], np.uint64)
         first = first_equal(values).tolist()
-        repeated = [n for n, each in enumerate(values) if (values == each).sum() > 1]
+        repeated = {n for n, each in enumerate(values) if (values == each).sum() > 1}
         with (
             mock.patch.object(keys, "is_used", return_value=True),
             mock.patch.object(keys, "_PART_RECORDS", 3),
         ):
             self.assertEqual(first_equal(values).tolist(), first)
             found = places_of_repeated(values).tolist()
-            self.assertEqual(found, repeated)
+        # A few others may be among them where the values are not parted.
+        self.assertLessEqual(repeated, set(found))
+        self.assertEqual(found, sorted(set(found)))
 
 
 if __name__ == "__main__":

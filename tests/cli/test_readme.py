@@ -42,6 +42,22 @@ class TypedTest(FolderTest):
             self.assertGreater(len(typed), 4)
             self.type_all(folder, typed)
 
+    def test_the_commands_of_the_first_hour(self) -> None:
+        typed = commands("docs/first-hour.md", "# ")
+        self.assertGreater(len(typed), 14)
+        self.assertEqual(typed[0], "gruff demo")
+        folder = self.folder / "gruff-demo"
+        self.type_all(self.folder, typed[:1])
+        self.type_all(folder, typed[1:])
+
+    def test_the_commands_of_the_guides_to_the_ledger_and_to_large_lists(self) -> None:
+        self.gruff("demo", "harbour", "--quiet")
+        folder = self.folder / "harbour"
+        for name in ("docs/ledger.md", "docs/large.md"):
+            typed = commands(name, "# ")
+            self.assertGreater(len(typed), 1)
+            self.type_all(folder, typed)
+
     def test_the_commands_of_the_guide_to_putting_lists_together(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         typed = commands("docs/together.md", "# ")
