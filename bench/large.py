@@ -3,7 +3,7 @@
     python bench/large.py bookings.csv 1000            all verbs, in 1000 MB
     python bench/large.py bookings.csv 1000 sort count
 
-The limit is that of a control group (Linux, version 1, as its owner): all memory counts,
+The limit is that of a control group (Linux, version 1, as root): all memory counts,
 also what the system keeps of files. The program is the `gruff` beside this Python. With
 each row stand the seconds, and the size of the list as a multiple of the limit. A run
 that would take more is killed, and its row says so. A list is made by generate.py.
