@@ -2,6 +2,8 @@
 
     python bench/measure.py                    100,000 and 1,000,000 records
     python bench/measure.py 10000000 --runs 3  another size
+    python bench/measure.py --record           keep the ratios in recorded.json
+    python bench/measure.py --check            fail where one fell a quarter behind them
 
 Each command is a whole process, from start to exit, with its ledger kept. It is run in
 turn with its floor (see floors.py), so that a machine that slows down slows both; what
@@ -13,6 +15,7 @@ made in bench/scratch and kept there for the next time.
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import platform
 import statistics
@@ -426,8 +429,8 @@ def timed(command: list[str]) -> tuple[float, float]:
     return seconds, used.ru_maxrss * unit / 1e6
 
 
-def measure(row: Row, runs: int) -> str:
-    """Run a row and its floor in turn; return its line of the table."""
+def measure(row: Row, runs: int) -> tuple[str, float]:
+    """Run a row and its floor in turn; return its line of the table, and its ratio."""
     timed(row.command)
     timed(row.floor)
     pairs = [(timed(row.command), timed(row.floor)) for _ in range(runs)]
@@ -438,10 +441,53 @@ def measure(row: Row, runs: int) -> str:
     memory = f"{peak:,.0f}"
     if row.input_bytes > 10_000_000:
         memory += f" ({peak * 1e6 / row.input_bytes:.1f} × input)"
-    return (
+    line = (
         f"| {row.name} | {ours:.2f} | {row.floor_name} {floors:.2f} | {ratio:.2f} | "
         f"{row.goal or ''} | {memory} |"
     )
+    return line, ratio
+
+
+class Recorded:
+    """
+    The ratios of an earlier run, by the size of the list and the row.
+
+    Parameters
+    ----------
+    path : Path
+        A JSON file; it need not be there.
+    """
+
+    # A machine's mood alone can make a ratio a tenth worse.
+    _BEHIND = 1.25
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._known: dict[str, dict[str, float]] = {}
+        if path.is_file():
+            self._known = json.loads(path.read_text(encoding="utf-8"))
+        self._now: dict[str, dict[str, float]] = {}
+
+    def take(self, size: str, row: Row, ratio: float) -> None:
+        """Take note of the ratio of a row."""
+        key = f"{row.name} / {row.floor_name}"
+        self._now.setdefault(size, {})[key] = round(ratio, 3)
+
+    def keep(self) -> None:
+        """Write what was taken, beside what is known of other sizes."""
+        known = {**self._known, **self._now}
+        text = json.dumps(known, indent=1, ensure_ascii=False, sort_keys=True)
+        self._path.write_text(f"{text}\n", encoding="utf-8")
+
+    def behind(self) -> list[str]:
+        """Return a line for each row that fell more than a quarter behind."""
+        return [
+            f"{key}, {size}: {ratio:.2f}, recorded {known:.2f}"
+            for size, rows in self._now.items()
+            for key, ratio in rows.items()
+            if (known := self._known.get(size, {}).get(key)) is not None
+            and ratio > self._BEHIND * known
+        ]
 
 
 def main() -> None:
@@ -449,22 +495,40 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("sizes", type=int, nargs="*", default=[100_000, 1_000_000])
     parser.add_argument("--runs", type=int, default=7)
+    parser.add_argument("--record", action="store_true", help="keep the ratios")
+    parser.add_argument(
+        "--check", action="store_true", help="fail where one fell behind"
+    )
     asked = parser.parse_args()
     SCRATCH.mkdir(exist_ok=True)
+    recorded = Recorded(HERE / "recorded.json")
+
+    def show(size: str, row: Row, runs: int) -> None:
+        line, ratio = measure(row, runs)
+        recorded.take(size, row, ratio)
+        print(line, flush=True)
+
     head = "| job | seconds | floor, seconds | ratio | goal | peak MB |"
     print(head, "|---|---|---|---|---|---|", sep="\n")
     for row in small_rows():
-        print(measure(row, max(asked.runs, 7)), flush=True)
+        show("any size", row, max(asked.runs, 7))
     for n in asked.sizes:
         rows = rows_of_size(n)
         size = (SCRATCH / f"{n}.csv").stat().st_size
         print(f"| **{n:,} records, {size / 1e6:,.0f} MB** | | | | | |")
         for row in rows:
-            print(measure(row, asked.runs), flush=True)
+            show(f"{n} records", row, asked.runs)
     # Last: the memory of this process counts for what it starts.
     print("| **workbooks** | | | | | |")
     print(bomb_line(), flush=True)
     print(workbook_line(asked.runs), flush=True)
+    behind = recorded.behind()
+    if asked.record:
+        recorded.keep()
+    if asked.check:
+        told = "\n".join(behind) or "No row fell a quarter behind its recorded figure."
+        print(f"\n{told}")
+        sys.exit(1 if behind else 0)
 
 
 if __name__ == "__main__":

@@ -69,6 +69,15 @@ def first_groups(
     )
 
 
+def _places_of(wanted: Sequence[int], keys: Indices) -> Indices:
+    """Return where any of a few keys stand; `numpy.isin` loads more than this needs."""
+    known = np.sort(np.array(wanted, np.int64))
+    if not len(known):
+        return np.zeros(0, np.int64)
+    at = np.minimum(np.searchsorted(known, keys), len(known) - 1)
+    return np.flatnonzero(known[at] == keys)
+
+
 def _groups_of(
     aside: SetAside, given: Sequence[Table], root: Callable[[Origin], Origin]
 ) -> Groups:
@@ -76,14 +85,14 @@ def _groups_of(
     keys = _keys(aside.kept)
     first = dict.fromkeys(keys[: 4 * MOST_MEMBERS].tolist())
     wanted = list(first)[:MOST_GROUPS]
-    members = np.flatnonzero(np.isin(keys, wanted))[:MOST_MEMBERS]
+    members = _places_of(wanted, keys)[:MOST_MEMBERS]
     folded = _members(aside.table, members, root)
     kept: dict[int, Member] = {}
     headings: dict[str, None] = {}
     for table in given:
         headings |= dict.fromkeys(table.headings)
         mine = _keys(table.origin)
-        places = np.flatnonzero(np.isin(mine, wanted))
+        places = _places_of(wanted, mine)
         kept |= dict(
             zip(mine[places].tolist(), _members(table, places, root), strict=True)
         )

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import functools
-import tomllib
 from collections.abc import Sequence
-from importlib import resources
 
 import click
 
@@ -15,6 +13,9 @@ WHERE = "Examples, in the folder of the demo (gruff demo)"
 @functools.cache
 def examples() -> dict[str, tuple[str, ...]]:
     """Return the examples of each command that comes with the program."""
+    import tomllib
+    from importlib import resources
+
     text = (resources.files("gruff_ledger.cli") / "examples.toml").read_text("utf-8")
     return {name: tuple(each["examples"]) for name, each in tomllib.loads(text).items()}
 

@@ -15,7 +15,6 @@ import click
 import msgspec
 import pyarrow as pa
 
-from gruff_ledger.cli.examples import examples, write_examples
 from gruff_ledger.cli.options import (
     OutputPath,
     complete_address,
@@ -72,6 +71,8 @@ class VerbCommand(click.Command):
         self, ctx: click.Context, formatter: click.HelpFormatter
     ) -> None:
         """Write the options group by group."""
+        from gruff_ledger.cli.examples import examples, write_examples
+
         write_examples(formatter, self.examples or examples().get(self.name or "", ()))
         helping = self.get_help_option(ctx)
         for title, options in self.groups:

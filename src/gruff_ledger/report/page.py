@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import importlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from importlib import resources
 from typing import Any
@@ -96,22 +97,18 @@ def account_page(
     bytes
         HTML in UTF-8, less than 3 MB.
     """
-    import jinja2
     from markupsafe import Markup
 
     folder = resources.files("gruff_ledger.report") / "templates"
     texts = {
         name: (folder / name).read_text(encoding="utf-8")
-        for name in ("account.html", "account.css", "account.js")
+        for name in ("account.css", "account.js")
     }
-    environment = jinja2.Environment(
-        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True
-    )
     # Our own, and hashed to the character: it must not be escaped.
     style, script = (Markup(texts[name]) for name in ("account.css", "account.js"))
-    template = environment.from_string(texts["account.html"])
+    template = _template()
     facts = _facts(account, balance, images)
-    page = template.render(
+    page: str = template.render(
         **facts,
         docket=docket,
         style=style,
@@ -120,6 +117,28 @@ def account_page(
         script_hash=_policy_hash(script),
     )
     return page.encode("utf-8")
+
+
+def _template() -> Any:
+    """Return the template, compiled when the package was built where it can be."""
+    import jinja2
+
+    environment = jinja2.Environment(
+        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True
+    )
+    try:
+        made = importlib.import_module("gruff_ledger.report.compiled_page")
+    except ImportError:
+        made = None
+    # Compiled templates are for the release that compiled them.
+    release = getattr(jinja2, "__version__", "")
+    if made is not None and release and made.engine == release:
+        return environment.template_class.from_module_dict(
+            environment, vars(made), environment.globals
+        )
+    folder = resources.files("gruff_ledger.report") / "templates"
+    text = (folder / "account.html").read_text(encoding="utf-8")
+    return environment.from_string(text)
 
 
 def _policy_hash(text: str) -> str:

@@ -279,7 +279,7 @@ def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
         of = f"the first {of}"
     said = f"By the whole record {len(same)} of {of} that repeat another would go"
     if len(same):
-        count = len(np.unique(kept[same]))
+        count = len(set(kept[same].tolist()))
         said += f", in {numbered_words(count, 'group', 'groups')}"
     if len(same) == len(looked):
         return (Note(f"{said}."),)

@@ -8,8 +8,9 @@ are imported when a verb is used.
 
 from __future__ import annotations
 
+import functools
 import importlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import ModuleType
 from typing import TYPE_CHECKING, NamedTuple
@@ -320,7 +321,23 @@ def _declared_beside() -> Iterator[Verb]:
             yield module.VERB
 
 
-VERBS = {
-    **_WITH_THE_PROGRAM,
-    **{verb.name: verb for verb in _declared_beside()},
-}
+class _Verbs(Mapping[str, Verb]):
+    """All verbs; modules are looked through for others than those with the program."""
+
+    @functools.cached_property
+    def _all(self) -> dict[str, Verb]:
+        own = {verb.name: verb for verb in _declared_beside()}
+        return _WITH_THE_PROGRAM | own
+
+    def __getitem__(self, name: str) -> Verb:
+        known = _WITH_THE_PROGRAM.get(name)
+        return known if known is not None else self._all[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._all)
+
+    def __len__(self) -> int:
+        return len(self._all)
+
+
+VERBS: Mapping[str, Verb] = _Verbs()
