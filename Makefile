@@ -2,7 +2,7 @@
 # but Python 3.11 or newer. Without make, do by hand what the rules say.
 PYTHON ?= python3
 BIN = bin
-SOURCES := $(shell find src -type f -not -name '*.pyc') pyproject.toml README.md
+SOURCES := $(shell find src -type f -not -name '*.pyc') pyproject.toml hatch_build.py README.md
 
 .PHONY: demo test check bench clean
 

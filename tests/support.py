@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import os
+import re
 import select
 import shlex
 import subprocess
@@ -86,6 +87,8 @@ class FolderTest(unittest.TestCase):
         """Run commands one after the other in a folder, as a shell would."""
         self.folder = folder
         for line in typed:
+            # Where a shell would send it, does not matter here.
+            line = re.sub(r" > \S+$", "", line)
             # A shell finds the files of a pattern; a quoted one is left to the program.
             words = [
                 part

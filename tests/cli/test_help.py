@@ -85,7 +85,7 @@ class ExamplesTest(FolderTest):
     def test_examples_in_the_help_run(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         typed = [
-            re.sub(r" > \S+$", "", line)
+            line
             for name in examples()
             for line in examples()[name]
             if not line.startswith(_ENDLESS)

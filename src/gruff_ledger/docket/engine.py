@@ -177,9 +177,9 @@ def _enter_scratch(
     stack.enter_context(Scratch(Path(room.scratch) if room.scratch else None))
     account.notes.append(
         Note(
-            f"The lists have {size / 1e6:.0f} MB, and {memory / 1e6:.0f} MB of memory "
-            "may be taken: they lay in temporary files meanwhile, which are gone.",
-            "If there is more, allow more `memory`.",
+            f"The lists take {size / 1e6:.0f} MB and {memory / 1e6:.0f} MB of memory "
+            "are allowed, so they lay in temporary files meanwhile; those are gone.",
+            "To work in memory, allow more `memory`.",
         )
     )
 
