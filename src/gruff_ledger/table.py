@@ -351,12 +351,15 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     def take_first(self, n: int) -> Table:
         """Return the first records, without taking out all where they are pending."""
         n = min(n, len(self))
+        stops: dict[int, int] = {}
 
         def first(held: Held) -> Held:
             if not _is_pending(held):
                 return column_of(held).slice(0, n)
-            found = np.flatnonzero(held.wanted)[:n]
-            stop = int(found[-1]) + 1 if n else 0
+            if id(held.wanted) not in stops:
+                found = np.flatnonzero(held.wanted)[:n]
+                stops[id(held.wanted)] = int(found[-1]) + 1 if n else 0
+            stop = stops[id(held.wanted)]
             return Kept(held.base.slice(0, stop), held.wanted[:stop])
 
         return self._with(tuple(map(first, self.held)), self.origin.pick(slice(0, n)))

@@ -69,35 +69,38 @@ def first_groups(
     )
 
 
-def _places_of(wanted: Sequence[int], keys: Indices) -> Indices:
-    """Return where any of a few keys stand; `numpy.isin` loads more than this needs."""
+def _places_of(wanted: Sequence[int], origin: Origin) -> tuple[Indices, Indices]:
+    """Return where any of a few records stand, and which of them each is."""
+    if not wanted:
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
     known = np.sort(np.array(wanted, np.int64))
-    if not len(known):
-        return np.zeros(0, np.int64)
+    # Their numbers lie near one another as a rule: few others are looked at closely.
+    numbers = known & _RECORD_BITS
+    near = np.flatnonzero(
+        (origin.record >= numbers.min()) & (origin.record <= numbers.max())
+    )
+    keys = _keys(origin.pick(near))
     at = np.minimum(np.searchsorted(known, keys), len(known) - 1)
-    return np.flatnonzero(known[at] == keys)
+    met = known[at] == keys
+    return near[met], keys[met]
 
 
 def _groups_of(
     aside: SetAside, given: Sequence[Table], root: Callable[[Origin], Origin]
 ) -> Groups:
     assert aside.kept is not None
-    keys = _keys(aside.kept)
-    first = dict.fromkeys(keys[: 4 * MOST_MEMBERS].tolist())
-    wanted = list(first)[:MOST_GROUPS]
-    members = _places_of(wanted, keys)[:MOST_MEMBERS]
+    head = aside.kept.pick(slice(0, 4 * MOST_MEMBERS))
+    wanted = list(dict.fromkeys(_keys(head).tolist()))[:MOST_GROUPS]
+    members, of = (each[:MOST_MEMBERS] for each in _places_of(wanted, aside.kept))
     folded = _members(aside.table, members, root)
     kept: dict[int, Member] = {}
     headings: dict[str, None] = {}
     for table in given:
         headings |= dict.fromkeys(table.headings)
-        mine = _keys(table.origin)
-        places = _places_of(wanted, mine)
-        kept |= dict(
-            zip(mine[places].tolist(), _members(table, places, root), strict=True)
-        )
+        places, mine = _places_of(wanted, table.origin)
+        kept |= dict(zip(mine.tolist(), _members(table, places, root), strict=True))
     by_kept: dict[int, list[Member]] = {key: [] for key in wanted}
-    for key, member in zip(keys[members].tolist(), folded, strict=True):
+    for key, member in zip(of.tolist(), folded, strict=True):
         by_kept[key].append(member)
     groups = tuple(
         (kept[key], *others)
@@ -109,12 +112,16 @@ def _groups_of(
         tuple(headings),
         groups,
         sum(len(group) - 1 for group in groups),
-        len(keys),
+        len(aside.kept),
     )
 
 
 def _keys(origin: Origin) -> Indices:
     return (origin.source.astype(np.int64) << np.int64(40)) | origin.record
+
+
+# What of a key is the number of the record.
+_RECORD_BITS = (1 << 40) - 1
 
 
 def _members(
