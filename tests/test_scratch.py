@@ -115,14 +115,46 @@ class ScratchTest(FolderTest):
     def test_what_a_killed_run_left_is_removed_and_what_is_used_is_not(self) -> None:
         left = self.folder / "gruff-scratch-left"
         left.mkdir()
+        (left / "in-use").touch()
         (left / "1.arrow").write_bytes(b"cells")
         other = self.folder / "gruff-ledger"
         other.mkdir()
+        begun = self.folder / "gruff-scratch-begun"
+        begun.mkdir()
         with self.scratch as held, Scratch(self.folder) as second:
             self.assertFalse(left.exists())
             self.assertTrue(held.folder.exists())
             self.assertTrue(second.folder.exists())
             self.assertTrue(other.exists())
+            self.assertTrue(begun.exists())
+
+    def test_a_run_that_needs_no_scratch_removes_what_was_left_too(self) -> None:
+        left = self.folder / "gruff-scratch-left"
+        left.mkdir()
+        (left / "in-use").touch()
+        self.write("boats.csv", "Boat\nTern\n")
+        self.gruff("count", "boats.csv", "--by", "Boat", "--scratch", ".")
+        self.assertFalse(left.exists())
+
+    def test_arrays_freed_while_others_are_made_are_no_trouble(self) -> None:
+        with self.scratch:
+            for _ in range(3):
+                loops = [[np.full(1 << 15, n)] for n in range(200)]
+                for loop in loops:
+                    loop.append(loop)  # Only the collector of garbage frees it.
+                del loops
+                kept = [np.full(1 << 15, n) for n in range(200)]
+                self.assertEqual([int(each[-1]) for each in kept], list(range(200)))
+
+    def test_without_numpys_hook_arrays_stay_in_memory(self) -> None:
+        with (
+            mock.patch.object(
+                scratch._MappedArrays, "_take_over", side_effect=AttributeError
+            ),
+            self.scratch as held,
+        ):
+            self.assertFalse(held.has_arrays)
+            self.assertNotIn(np.zeros(1 << 20).ctypes.data, held._arrays.places)
 
     def test_a_full_disk_is_no_memory(self) -> None:
         nothing = mock.Mock(free=1000)

@@ -28,6 +28,7 @@ import os
 import shutil
 import tempfile
 import threading
+import time
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
@@ -67,6 +68,9 @@ _FILE_BYTES = 1 << 28
 
 _PREFIX = "gruff-scratch-"
 _LOCK = "in-use"
+
+# How long a run may take between making its folder and locking it.
+_BEGUN_SECONDS = 60
 
 # The work in memory takes up to so many times the size of a list, in all that was
 # measured; see docs/speed.md.
@@ -142,6 +146,11 @@ class Scratch:
         The folder to make its own folder in; else that of the system for temporary
         files.
 
+    Attributes
+    ----------
+    has_arrays : bool
+        Whether large arrays lie in files too, while it is in use.
+
     Raises
     ------
     UnwritableOutput
@@ -149,7 +158,7 @@ class Scratch:
     """
 
     def __init__(self, beneath: Path | None = None) -> None:
-        root = Path(tempfile.gettempdir()) if beneath is None else beneath
+        root = scratch_root(beneath)
         try:
             remove_left(root)
             self.folder = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=root))
@@ -158,11 +167,12 @@ class Scratch:
             raise _unwritable(error, root) from error
         self._numbers = itertools.count(1)
         self._arrays = _MappedArrays(self.folder)
+        self.has_arrays = False
         self._places = _Places()
 
     def __enter__(self) -> Self:
         _used.append(self)
-        self._arrays.begin()
+        self.has_arrays = self._arrays.begin()
         # It gives what is freed back to the system at once, if it is told to.
         self._pool = pa.default_memory_pool()
         pa.set_memory_pool(pa.system_memory_pool())
@@ -369,12 +379,21 @@ def _batch(arrays: Sequence[Any]) -> Any:
     return pa.RecordBatch.from_arrays(arrays, list(map(str, range(len(arrays)))))
 
 
+def scratch_root(beneath: Path | None = None) -> Path:
+    """Return where scratch folders are made: as stated, or where the system has it."""
+    return Path(tempfile.gettempdir()) if beneath is None else beneath
+
+
 def remove_left(root: Path) -> None:
     """Remove the folders of runs that were killed; those in use are left."""
     for folder in root.glob(f"{_PREFIX}*"):
         with contextlib.suppress(OSError):
-            if folder.is_symlink() or folder.stat().st_uid != _own():
+            facts = folder.stat()
+            if folder.is_symlink() or facts.st_uid != _own():
                 continue
+            is_new = time.time() - facts.st_mtime < _BEGUN_SECONDS
+            if is_new and not (folder / _LOCK).exists():
+                continue  # Somebody makes it just now.
             with _held(folder / _LOCK):
                 pass
             shutil.rmtree(folder, ignore_errors=True)
@@ -413,7 +432,7 @@ class _Places:
     def __init__(self) -> None:
         self._starts: list[int] = []
         self._ends: dict[int, int] = {}
-        self._guard = threading.Lock()
+        self._guard = threading.RLock()
 
     def add(self, start: int, size: int) -> None:
         with self._guard:
@@ -474,7 +493,8 @@ class _MappedArrays:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         self._before: Any = None
-        self._guard = threading.Lock()
+        # Python may free an array in the middle of anything, also while this is held.
+        self._guard = threading.RLock()
         self.places = _Places()
         self._maps: dict[int, tuple[mmap.mmap, Any]] = {}
         # How much room each array has, what arrays of a size left, and what is left of
@@ -484,8 +504,23 @@ class _MappedArrays:
         self._left = (0, 0)
         self._blocks: list[Any] = []
 
-    def begin(self) -> None:
-        """Take over from the handler that NumPy has."""
+    def begin(self) -> bool:
+        """
+        Take over from the handler that NumPy has.
+
+        Returns
+        -------
+        bool
+            False where this NumPy has no such handlers, and arrays stay in memory.
+        """
+        try:
+            self._take_over()
+        except (AttributeError, TypeError, ValueError):
+            return False
+        begin_threads_by(self.begin_thread)
+        return True
+
+    def _take_over(self) -> None:
         # NumPy 1 keeps its table elsewhere, and is not supported.
         import numpy._core as core
 
@@ -522,7 +557,6 @@ class _MappedArrays:
         capsule = new(ctypes.addressof(handler), b"mem_handler", None)
         self._capsule = capsule
         self._before = self._set(capsule)
-        begin_threads_by(self.begin_thread)
 
     def begin_thread(self) -> None:
         """Take over in a thread: each has a handler of its own."""
@@ -531,7 +565,8 @@ class _MappedArrays:
     def end(self) -> None:
         """Give the arrays made from now on back to the usual handler."""
         begin_threads_by(None)
-        self._set(self._before)
+        if self._before is not None:
+            self._set(self._before)
 
     def _malloc(self, context: int, size: int) -> int:
         if size < _LEAST_MAPPED_BYTES:

@@ -39,6 +39,8 @@ from gruff_ledger.scratch import (
     Scratch,
     is_used,
     memory_to_use,
+    remove_left,
+    scratch_root,
     stored_table,
     wants_scratch,
 )
@@ -172,9 +174,20 @@ def _enter_scratch(
     room = job.room
     size = sum(each.opened.size_bytes for each in sources.values())
     memory = room.stated_bytes() or memory_to_use()
+    beneath = Path(room.scratch) if room.scratch else None
     if not wants_scratch(size, memory):
+        # What an earlier run was killed over must not lie there for long.
+        remove_left(scratch_root(beneath))
         return
-    stack.enter_context(Scratch(Path(room.scratch) if room.scratch else None))
+    scratch = stack.enter_context(Scratch(beneath))
+    if not scratch.has_arrays:
+        account.notes.append(
+            Note(
+                "This release of NumPy does not let arrays lie in files: they are in "
+                "memory, and may take more of it than is allowed.",
+                warning=True,
+            )
+        )
     account.notes.append(
         Note(
             f"The lists take {size / 1e6:.0f} MB and {memory / 1e6:.0f} MB of memory "
