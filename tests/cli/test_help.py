@@ -6,7 +6,7 @@ import subprocess
 import unittest
 
 from gruff_ledger.cli.examples import WHERE, examples
-from gruff_ledger.cli.help import TOPICS, topic_text
+from gruff_ledger.cli.topics import TOPICS, topic_text
 from gruff_ledger.work.registry import STAGES, VERBS
 from tests.support import FolderTest
 

@@ -20,6 +20,7 @@ from click.shell_completion import (
     split_arg_string,
 )
 
+from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
 
@@ -120,6 +121,7 @@ def completed(
     key: str,
     choices: Sequence[str],
     incomplete: str,
+    reading: ReadingTerms | None = None,
 ) -> list[CompletionItem]:
     """
     Return what the value of an option could be.
@@ -136,6 +138,8 @@ def completed(
         The values it may have, where there are few.
     incomplete : str
         What is typed of it.
+    reading : ReadingTerms, optional
+        How the list is written, as far as that is on the line.
     """
     if choices:
         return [CompletionItem(each) for each in choices if each.startswith(incomplete)]
@@ -144,15 +148,15 @@ def completed(
     if metavar in ("PATH", "DIR"):
         return [CompletionItem(incomplete, type="file" if metavar == "PATH" else "dir")]
     if "FIELD" in metavar:
-        return _fields(_known_fields(ctx, key, incomplete), incomplete)
+        return _fields(_known_fields(ctx, key, incomplete, reading), incomplete)
     return []
 
 
-def _known_fields(ctx: click.Context, key: str, incomplete: str) -> list[str]:
+def _known_fields(
+    ctx: click.Context, key: str, incomplete: str, reading: ReadingTerms | None
+) -> list[str]:
     """Return the fields of the lists named, or of the reference list for its terms."""
-    from gruff_ledger.cli.options import terms_from
     from gruff_ledger.lists.peek import headings_of
-    from gruff_ledger.lists.reading import ReadingTerms
 
     given = {name: value for name, value in ctx.params.items() if value is not None}
     reference = given.get("in_") or given.get("in")
@@ -161,14 +165,11 @@ def _known_fields(ctx: click.Context, key: str, incomplete: str) -> list[str]:
     left = [each for each in ctx.args if not each.startswith("-")]
     lists: Any = given.get("addresses") or given.get("what") or left
     lists = (lists,) if isinstance(lists, str) else lists
-    terms = None
+    terms = reading
     if reference and (
         key in ("take", "of") or (key in ("key", "band") and "=" in last)
     ):
-        lists = (reference,)
-    else:
-        with contextlib.suppress(Problem):
-            terms = terms_from(ReadingTerms, given)
+        lists, terms = (reference,), None
     found: dict[str, None] = {}
     for each in lists:
         with contextlib.suppress(Problem, OSError, ValueError):

@@ -2,34 +2,12 @@
 
 from __future__ import annotations
 
-from importlib import resources
 from typing import Any
 
 import click
 
+from gruff_ledger.cli.topics import TOPICS, topic_text, topic_title
 from gruff_ledger.problems import BadTerms, nearest_or_all
-
-# In the order a newcomer needs them.
-TOPICS = (
-    "addresses",
-    "match-levels",
-    "formulas",
-    "rules",
-    "dockets",
-    "ledger",
-    "large-lists",
-)
-
-
-def topic_text(name: str) -> str:
-    """Return the page of a topic."""
-    folder = resources.files("gruff_ledger.cli") / "topics"
-    return (folder / f"{name}.md").read_text(encoding="utf-8")
-
-
-def topic_title(name: str) -> str:
-    """Return the first line of a topic: its name, and what it is about."""
-    return topic_text(name).partition("\n")[0]
 
 
 def _help(topic: str | None, man: bool) -> None:

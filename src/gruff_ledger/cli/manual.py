@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from gruff_ledger import __version__
-from gruff_ledger.cli.help import TOPICS, topic_text
+from gruff_ledger.cli.topics import TOPICS, topic_text
 
 _STATUS = (
     ("0", "The work is done."),

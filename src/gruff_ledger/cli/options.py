@@ -6,6 +6,7 @@ taken apart into the values that a docket would hold.
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
@@ -17,7 +18,7 @@ from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.naming import format_names, parse_items, parse_names
-from gruff_ledger.problems import BadTerms, with_terms_named
+from gruff_ledger.problems import BadTerms, Problem, with_terms_named
 from gruff_ledger.terms import Kind, Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
@@ -96,8 +97,13 @@ class _Completed(click.types.StringParamType):
     ) -> list[Any]:
         """Return what the text could be."""
         from gruff_ledger.cli.completion import completed
+        from gruff_ledger.lists.reading import ReadingTerms
 
-        return completed(ctx, self._metavar, self._key, self._choices, incomplete)
+        reading = None
+        with contextlib.suppress(Problem):
+            reading = terms_from(ReadingTerms, ctx.params)
+        value = (self._metavar, self._key, self._choices)
+        return completed(ctx, *value, incomplete, reading)
 
 
 # Where the kind says too little.

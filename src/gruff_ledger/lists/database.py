@@ -1,9 +1,8 @@
 """Lists as tables of databases: values come in as their exact text.
 
 A database is a SQLite file, or on a PostgreSQL server. SQLAlchemy tells what tables
-there are, quotes their names and makes the statements. What differs between the two is
-how a connection is made (here, and in `gruff_ledger.lists.server`), and how a value
-becomes text.
+there are, quotes their names and makes the statements. How a connection is made is in
+`gruff_ledger.lists.connecting`, writing to a server in `gruff_ledger.lists.server`.
 """
 
 from __future__ import annotations
@@ -11,16 +10,16 @@ from __future__ import annotations
 import contextlib
 import fnmatch
 import sqlite3
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO
 
 import msgspec
 import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.pool import StaticPool
 
 from gruff_ledger.lists.address import Fragment, is_pattern
+from gruff_ledger.lists.connecting import connected, read_only, said, sqlite_engine
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import Found, made_up_notes, settled, unknown_part
 from gruff_ledger.lists.source import Opened, hash_of
@@ -44,7 +43,7 @@ def database_parts(
     UnreadableSource
         If it is no database, has no such table, or several and none is named.
     """
-    with _connected(opened) as database:
+    with connected(opened) as database:
         inspector = sql.inspect(database)
         wanted = fragment.table
         schema, tables, views = _names(inspector, wanted)
@@ -131,7 +130,7 @@ def read_database(
     if fragment.table is None:
         ((_, fragment),), _ = database_parts(opened, fragment)
     name = str(fragment.table)
-    with _connected(opened) as database:
+    with connected(opened) as database:
         read, notes = read_table(database, name, opened.name, source=source)
     sha256: Callable[[], str] | None = None
     size_bytes = opened.size_bytes
@@ -269,7 +268,7 @@ def write_database(
     with contextlib.closing(sqlite3.connect(":memory:")) as raw:
         if beside is not None:
             _copy(beside, raw)
-        engine = _sqlite_engine(raw)
+        engine = sqlite_engine(raw)
         with engine.begin() as database:
             for name, table in parts:
                 check_names(table.headings, f"the headings of '{name}'")
@@ -288,7 +287,7 @@ def _copy(path: Path, raw: sqlite3.Connection) -> None:
     """Copy the database of a file; what is no database is written anew."""
     with (
         contextlib.suppress(sqlite3.Error),
-        contextlib.closing(sqlite3.connect(_read_only(path), uri=True)) as there,
+        contextlib.closing(sqlite3.connect(read_only(path), uri=True)) as there,
     ):
         there.backup(raw)
 
@@ -324,62 +323,6 @@ def check_names(names: Sequence[str], what: str) -> None:
                 "SQLite cannot tell them apart.",
                 "Rename one of them, or write another format.",
             )
-
-
-@contextlib.contextmanager
-def _connected(opened: Opened) -> Iterator[sql.Connection]:
-    """Open a database for reading only; nothing is written beside it either."""
-    if opened.server:
-        from gruff_ledger.lists.server import connected
-
-        with connected(opened.server, opened.address) as database:
-            yield database
-        return
-    try:
-        with contextlib.closing(_opened_file(opened)) as raw:
-            # What the schema of a stranger's file may call is kept to what is harmless.
-            raw.execute("PRAGMA trusted_schema = OFF")
-            with _sqlite_engine(raw).connect() as database:
-                yield database
-    except (SQLAlchemyError, sqlite3.Error, UnicodeError, OverflowError) as error:
-        raise UnreadableSource(
-            f"it cannot be read as a SQLite database: {said(error)}.",
-            "Ask for it again; or, if another program is writing to it, wait.",
-            file=opened.address,
-        ) from error
-
-
-def _opened_file(opened: Opened) -> sqlite3.Connection:
-    if opened.path is not None:
-        return sqlite3.connect(_read_only(opened.path), uri=True)
-    raw = sqlite3.connect(":memory:")
-    with opened.start() as stream:
-        raw.deserialize(stream.read())
-    return raw
-
-
-def _read_only(path: Path) -> str:
-    has_log = path.with_name(path.name + "-wal").exists()
-    how = "mode=ro" if has_log else "mode=ro&immutable=1"
-    return f"{path.absolute().as_uri()}?{how}"
-
-
-def _sqlite_engine(raw: sqlite3.Connection) -> sql.Engine:
-    return sql.create_engine("sqlite://", creator=lambda: raw, poolclass=StaticPool)
-
-
-def said(error: Exception) -> str:
-    """Return what a database says is wrong, without the statement and its values."""
-    lower = getattr(error, "orig", None) or error
-    diagnosed = getattr(lower, "diag", None)
-    parts = [
-        getattr(diagnosed, name, None)
-        for name in ("message_primary", "message_detail", "context")
-    ]
-    told = [str(part).strip().rstrip(".") for part in parts if part]
-    if told:
-        return "; ".join(told)
-    return next(iter(str(lower).splitlines()), "no reason was given").rstrip(". ")
 
 
 def _texts(values: Sequence[Any]) -> Iterable[str]:

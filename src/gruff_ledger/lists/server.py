@@ -1,10 +1,4 @@
-"""Databases on a PostgreSQL server: reaching them, and writing in one transaction.
-
-An address is a connection URI as PostgreSQL documents it, read by its client library.
-That library also finds the password: in the environment (PGPASSWORD) or in the password
-file (PGPASSFILE, else .pgpass in the home folder). An address with a password in it is
-refused, so that none can reach a docket, an account or a screen.
-"""
+"""Writing to databases on a PostgreSQL server: all of a run in one transaction."""
 
 from __future__ import annotations
 
@@ -14,102 +8,19 @@ from typing import Any
 
 import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.pool import NullPool
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.address import Server
-from gruff_ledger.lists.database import placed_name, read_table, said
+from gruff_ledger.lists.connecting import said, server_engine, stated
+from gruff_ledger.lists.database import placed_name, read_table
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import UnreadableSource, UnwritableOutput
+from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
 
 _GROUP_RECORDS = 20_000
 
-# What a value looks like as text must not depend on how a server is set up.
-_SETTINGS = (
-    "SET DateStyle = 'ISO, YMD'",
-    "SET IntervalStyle = 'iso_8601'",
-    "SET TimeZone = 'UTC'",
-    "SET bytea_output = 'hex'",
-    "SET extra_float_digits = 1",
-    "SET lc_monetary = 'C'",
-    # Else a second reader of a large table is begun somewhere in its middle.
-    "SET synchronize_seqscans = off",
-)
-
 # PostgreSQL cuts longer names off (documentation, 4.1.1).
 _NAME_BYTES = 63
-
-_WAIT_SECONDS = 15
-
-
-@contextlib.contextmanager
-def connected(place: str, shown: str) -> Iterator[sql.Connection]:
-    """
-    Connect to a database for reading, as it is at one moment.
-
-    Parameters
-    ----------
-    place : str
-    shown : str
-        The address as messages show it.
-
-    Raises
-    ------
-    UnreadableSource
-        If it cannot be reached, or not be read.
-    """
-    engine = _engine(place).execution_options(
-        isolation_level="REPEATABLE READ", postgresql_readonly=True
-    )
-    try:
-        with engine.connect() as database:
-            yield database
-    except (SQLAlchemyError, UnicodeError) as error:
-        raise UnreadableSource(
-            f"the database cannot be read: {said(error)}.", _REMEDY, file=shown
-        ) from error
-
-
-_REMEDY = (
-    "Correct the address, or see that the server runs and lets you in; a password is "
-    "taken from PGPASSWORD or from the password file."
-)
-
-
-def _stated(place: str) -> dict[str, Any]:
-    """Take an address apart."""
-    import psycopg
-    from psycopg.conninfo import conninfo_to_dict
-
-    try:
-        return conninfo_to_dict(place)
-    except psycopg.Error as error:
-        raise UnreadableSource(
-            f"it cannot be read as the address of a database: {said(error)}.",
-            "Write it as in postgresql://USER@HOST/DATABASE#table=NAME.",
-            file=place,
-        ) from error
-
-
-def _engine(place: str) -> sql.Engine:
-    def connection() -> Any:
-        import psycopg
-
-        stated = _stated(place)
-        stated.setdefault("connect_timeout", str(_WAIT_SECONDS))
-        made = psycopg.connect(client_encoding="utf8", **stated)
-        for setting in _SETTINGS:
-            made.execute(setting.encode())
-        made.commit()
-        return made
-
-    return sql.create_engine(
-        "postgresql+psycopg://",
-        creator=connection,
-        poolclass=NullPool,
-        hide_parameters=True,
-    )
 
 
 class ServerWriting:
@@ -155,8 +66,8 @@ class ServerWriting:
                 "Name the table at the end: #table=NAME.",
                 file=self._server.place,
             )
-        here = _stated(self._server.place)
-        read = {table for place, table in sources if _stated(place) == here}
+        here = stated(self._server.place)
+        read = {table for place, table in sources if stated(place) == here}
         for name in names:
             if name in read:
                 raise UnwritableOutput(
@@ -164,7 +75,10 @@ class ServerWriting:
                     "Write to another table.",
                     file=self._at(name),
                 )
-        with self._worded(None), _engine(self._server.place).connect() as database:
+        with (
+            self._worded(None),
+            server_engine(self._server.place).connect() as database,
+        ):
             for name in names:
                 self._check(database, str(name))
 
@@ -234,7 +148,7 @@ class ServerWriting:
 
     def _begun(self) -> sql.Connection:
         if self._database is None:
-            self._database = _engine(self._server.place).connect()
+            self._database = server_engine(self._server.place).connect()
         return self._database
 
     def _check(self, database: sql.Connection, name: str) -> None:
