@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import functools
 import os
 import re
 import stat
@@ -23,6 +24,10 @@ from gruff_ledger.locking import is_running
 from gruff_ledger.problems import UnwritableOutput
 
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
+
+
+# What `_run_mark` makes, and its ending.
+_LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}\.part")
 
 
 class Joined(Protocol):
@@ -247,6 +252,7 @@ def _run_mark() -> str:
     return f"{_machine()}-{os.getpid()}-{os.urandom(4).hex()}"
 
 
+@functools.cache
 def _machine() -> str:
     # A folder can be shared by machines, whose processes have numbers in common.
     import platform
@@ -256,13 +262,13 @@ def _machine() -> str:
 
 def _remove_left(place: Path) -> None:
     """Remove what a killed run on this machine left beside an output."""
-    pattern = re.compile(
-        rf"\.{re.escape(place.name)}\.{_machine()}-([0-9]+)-[0-9a-f]{{8}}\.part"
-    )
     with contextlib.suppress(OSError):
         for each in place.parent.iterdir():
-            left = pattern.fullmatch(each.name)
-            if left and not is_running(int(left[1])):
+            name = each.name
+            if not (name.startswith(f".{place.name}.") and name.endswith(".part")):
+                continue
+            left = _LEFT.fullmatch(name.removeprefix(f".{place.name}."))
+            if left and left[1] == _machine() and not is_running(int(left[2])):
                 _remove(each)
 
 
