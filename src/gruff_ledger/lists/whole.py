@@ -255,9 +255,9 @@ def _run_mark() -> str:
 @functools.cache
 def _machine() -> str:
     # A folder can be shared by machines, whose processes have numbers in common.
-    import platform
-
-    return f"{zlib.crc32(platform.node().encode()):08x}"
+    is_posix = hasattr(os, "uname")
+    name = os.uname().nodename if is_posix else os.environ.get("COMPUTERNAME", "")
+    return f"{zlib.crc32(name.encode()):08x}"
 
 
 def _remove_left(place: Path) -> None:
