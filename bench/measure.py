@@ -3,6 +3,7 @@
     python bench/measure.py                    100,000 and 1,000,000 records
     python bench/measure.py 10000000 --runs 3  another size
     python bench/measure.py --record           keep the ratios in recorded.json
+    python bench/measure.py --only sort,merge  some rows
     python bench/measure.py --check            fail where one fell a quarter behind them
 
 Each command is a whole process, from start to exit, with its ledger kept. It is run in
@@ -475,7 +476,10 @@ class Recorded:
 
     def keep(self) -> None:
         """Write what was taken, beside what is known of other sizes."""
-        known = {**self._known, **self._now}
+        known = {
+            size: {**self._known.get(size, {}), **self._now.get(size, {})}
+            for size in (*self._known, *self._now)
+        }
         text = json.dumps(known, indent=1, ensure_ascii=False, sort_keys=True)
         self._path.write_text(f"{text}\n", encoding="utf-8")
 
@@ -499,7 +503,9 @@ def main() -> None:
     parser.add_argument(
         "--check", action="store_true", help="fail where one fell behind"
     )
+    parser.add_argument("--only", help="rows whose name holds one of these, by commas")
     asked = parser.parse_args()
+    only = (asked.only or "").split(",")
     SCRATCH.mkdir(exist_ok=True)
     recorded = Recorded(HERE / "recorded.json")
 
@@ -517,6 +523,8 @@ def main() -> None:
         size = (SCRATCH / f"{n}.csv").stat().st_size
         print(f"| **{n:,} records, {size / 1e6:,.0f} MB** | | | | | |")
         for row in rows:
+            if not any(word in row.name for word in only):
+                continue
             show(f"{n} records", row, asked.runs)
     # Last: the memory of this process counts for what it starts.
     print("| **workbooks** | | | | | |")
