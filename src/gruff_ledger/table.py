@@ -619,7 +619,10 @@ def concat_columns(columns: Iterable[Column]) -> Column:
 def joined(column: Column) -> Column:
     """Return a column in chunks as few as can be."""
     # A chunk's offsets are 32-bit numbers; well below that limit one chunk will do.
-    if column.nbytes > (1 << 30 if _store is None else 1 << 22):
+    # What is in one chunk already is not copied.
+    if column.num_chunks == 1 or column.nbytes > (
+        1 << 30 if _store is None else 1 << 22
+    ):
         return column
     return pa.chunked_array(
         [pa.concat_arrays(column.chunks or [pa.array([], "string")])]
