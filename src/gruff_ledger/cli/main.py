@@ -169,7 +169,11 @@ def _status(run: Callable[[], Any]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return EXIT_DONE
     except MemoryError:
-        return _say("there is not enough memory for this work. Nothing was written.")
+        return _say(
+            "there is not enough memory for this work, or no room for the temporary "
+            "files of a large list. Nothing was written. Free some space, or name "
+            "another folder in --scratch."
+        )
     except Exception as error:
         return _own_fault(error)
     return status if isinstance(status, int) else EXIT_DONE
