@@ -63,6 +63,29 @@ class ScriptTest(FolderTest):
         done = do("merge", one, two, name_source="from")
         self.assertEqual(done.table.records(), [("1", "one"), ("2", "two")])
 
+    def test_records_that_do_not_fit_are_refused_and_not_cut(self) -> None:
+        for headings, records, words in (
+            (["a"], [("1",), ("1", "2")], "record 2 has 2 cells"),
+            (["a", "b"], [("1",)], "record 1 has 1 cells"),
+            (["a", "a"], [], "two headings"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(ValueError, words):
+                make_table(headings, records)
+        none = make_table(["a"], [])
+        self.assertEqual(do("duplicates", none).table.records(), [])
+
+    def test_how_many_lists_a_verb_takes_is_said(self) -> None:
+        boats = read("boats.csv")
+        for given, words in (
+            ((boats, boats), "one list, and 2"),
+            ((), "none is given"),
+        ):
+            with self.assertRaises(BadTerms) as caught:
+                do("sort", *given, by="Boat")
+            self.assertIn(words, caught.exception.paragraph())
+        with self.assertRaises(BadTerms), Run() as work:
+            work.do("sort", by="Boat")
+
     def test_a_list_is_written_whole_and_not_over_another(self) -> None:
         boats = read("boats.csv")
         write(boats, "out.tsv", line_ends="crlf")

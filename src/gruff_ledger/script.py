@@ -130,14 +130,27 @@ def make_table(
     name : str
         What messages call it.
 
+    Raises
+    ------
+    ValueError
+        If two headings are the same, or a record has not a text for each heading.
+
     Examples
     --------
     >>> boats = make_table(["Boat", "Berth"], [["Tern", "007"], ["Gull", "12"]])
     >>> boats.records()
     [('Tern', '007'), ('Gull', '12')]
     """
-    source = next(_sources)
-    return Table.from_records(headings, records, name=name, source=source)
+    if len(set(headings)) < len(headings):
+        raise ValueError("two headings are the same")
+    rows = [tuple(record) for record in records]
+    for number, row in enumerate(rows, 1):
+        if len(row) != len(headings):
+            raise ValueError(
+                f"record {number} has {len(row)} cells, and there are {len(headings)} "
+                "headings"
+            )
+    return Table.from_records(headings, rows, name=name, source=next(_sources))
 
 
 def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
@@ -174,6 +187,7 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     ([('Tern',), ('Gull',)], 1)
     """
     known = _verb(verb)
+    _check_count(known, len(tables))
     said, references = _with_tables(terms)
     stated = _terms(known.terms, said)
     files = files_of(stated, Path())
@@ -377,6 +391,7 @@ class Run:
         BadTerms
         """
         known = _verb(verb)
+        _check_count(known, len(lists))
         said = {
             key: each.name if isinstance(each, Listed) else each
             for key, each in terms.items()
@@ -455,6 +470,16 @@ def _verb(name: str) -> Verb:
             f"there is no verb '{name}'.", nearest_or_all(name, VERBS, "verbs")
         )
     return VERBS[name]
+
+
+def _check_count(verb: Verb, count: int) -> None:
+    if count > 1 and not verb.several:
+        raise BadTerms(
+            f"{verb.name} works on one list, and {count} are given.",
+            "Merge them first, or give one.",
+        )
+    if not count and verb.needs_list:
+        raise BadTerms(f"{verb.name} works on a list, and none is given.", "Give one.")
 
 
 def _terms(declared: type[_T], said: Mapping[str, Any]) -> _T:
