@@ -49,10 +49,11 @@ class HashingTest(unittest.TestCase):
         """As SHA-256 tools give it, also of more blocks than may wait."""
         for blocks in ([], [b"a"], [bytes([i % 256]) * 1000 for i in range(200)]):
             with self.subTest(blocks=len(blocks)):
-                hashing = Hashing()
+                data = b"".join(blocks)
+                hashing = Hashing(open_bytes(data or b"x", name="x", address="x"))
                 for block in blocks:
                     hashing.add(block)
-                expected = hashlib.sha256(b"".join(blocks)).hexdigest()
+                expected = hashlib.sha256(data).hexdigest()
                 self.assertEqual(hashing.finish()(), expected)
 
     def test_a_feed_hashes_what_it_leaves_out_as_well(self) -> None:

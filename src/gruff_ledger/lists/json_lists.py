@@ -143,7 +143,7 @@ def _taken_in(
         raw = stream.read()
     sha256 = None
     if hashed:
-        hashing = Hashing()
+        hashing = Hashing(opened)
         hashing.add(raw)
         sha256 = hashing.finish()
     encoding = terms.encoding

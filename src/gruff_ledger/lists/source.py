@@ -17,6 +17,7 @@ from typing import Any, BinaryIO
 
 import msgspec
 
+from gruff_ledger.lists.ahead import claimed
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
 
@@ -221,7 +222,7 @@ class Feed(io.RawIOBase):
         hashed: bool = False,
     ) -> None:
         super().__init__()
-        self._hashing = Hashing() if hashed else None
+        self._hashing = Hashing(opened) if hashed else None
         self.seen = Seen()
         self.surprised = False
         self._name = opened.address
@@ -344,14 +345,22 @@ class Hashing:
     Parsing keeps every processor busy, and the work after it does not: so the blocks
     wait, and are hashed while the list is worked on. Only so many wait that memory
     stays bounded; from then on hashing keeps step with the reading.
+
+    Parameters
+    ----------
+    opened : Opened
+        The source, all of whose bytes will be added. What was hashed of it while the
+        program started is not hashed again.
     """
 
     # With blocks of 2 MiB, as they are read for Arrow.
     _WAITING_BLOCKS = 8
 
-    def __init__(self) -> None:
+    def __init__(self, opened: Opened) -> None:
         import hashlib
 
+        self._opened = opened
+        self._ahead = claimed(opened.path)
         self._sum = hashlib.sha256()
         self._blocks: Queue[bytes | None] = Queue(self._WAITING_BLOCKS)
         self._thread = threading.Thread(target=self._run, daemon=True)
@@ -385,14 +394,21 @@ class Hashing:
             self._thread.start()
 
     def _run(self) -> None:
+        done = 0
+        if self._ahead is not None:
+            opened = self._opened
+            found, done = self._ahead.taken(opened.size_bytes, opened.stamp)
+            self._sum = found or self._sum
         while (block := self._blocks.get()) is not None:
-            if self._wanted:
-                self._sum.update(block)
+            known = min(done, len(block))
+            done -= known
+            if self._wanted and known < len(block):
+                self._sum.update(memoryview(block)[known:])
 
 
 def hash_of(opened: Opened) -> Callable[[], str]:
     """Return what waits for the SHA-256 of a source, read through once more."""
-    hashing = Hashing()
+    hashing = Hashing(opened)
     with opened.start() as stream:
         while block := stream.read(_BLOCK_BYTES):
             hashing.add(block)

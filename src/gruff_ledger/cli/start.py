@@ -1,0 +1,62 @@
+"""Where the program starts: what has to be settled before anything large is imported.
+
+The work on a list can use all processors; loading Python's packages uses one. So what
+needs no package begins here, beside the loading.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import sys
+from collections.abc import Iterator
+from typing import NoReturn
+
+
+def main() -> NoReturn:
+    """Run the command line and exit; see `gruff_ledger.cli.main`."""
+    _make_ready(sys.argv[1:])
+    from gruff_ledger.cli.main import main as run
+
+    run()
+
+
+def _make_ready(arguments: list[str]) -> None:
+    # NumPy's library for matrices, which nothing here uses, would start a thread for
+    # each processor, and those look busily for work for a while.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    # To look for circles of objects takes a tenth of the start; a run makes few.
+    gc.set_threshold(100_000, 20, 20)
+    # Threads that mostly work outside of Python need not wait long to come back to it.
+    sys.setswitchinterval(0.0005)
+    if "--ledger" in arguments or arguments[:1] == ["run"]:
+        from gruff_ledger.lists.ahead import hash_ahead
+
+        hash_ahead(lambda: _sure_sources(arguments))
+
+
+def _sure_sources(arguments: list[str]) -> Iterator[str]:
+    """Yield addresses that a command line surely names as those of sources."""
+    if arguments[0] == "run":
+        yield from _sources_of_docket(arguments[1:2])
+        return
+    for argument in arguments[1:]:
+        if argument.startswith("-"):
+            break
+        yield argument
+    if "--in" in arguments:
+        at = arguments.index("--in") + 1
+        yield from arguments[at : at + 1]
+
+
+def _sources_of_docket(docket: list[str]) -> Iterator[str]:
+    import tomllib
+
+    try:
+        with open(docket[0], "rb") as stream:  # noqa: PTH123
+            lists = tomllib.load(stream)["lists"]
+        folder = os.path.dirname(docket[0])  # noqa: PTH120
+        yield from [os.path.join(folder, each["from"]) for each in lists.values()]  # noqa: PTH118
+    except (OSError, ValueError, TypeError, AttributeError, LookupError):
+        # What is wrong with a docket is said when it is loaded.
+        return
