@@ -10,6 +10,7 @@ from __future__ import annotations
 import functools
 import re
 from decimal import Decimal
+from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from gruff_ledger.cells.moments import DAY, SECOND, read_moment
@@ -36,37 +37,6 @@ MOST_CHARACTERS = 10_000
 # Brackets, functions and cases in one another: each takes a score of Python's calls, of
 # which a thousand may be open.
 MOST_NESTED = 32
-
-# The parser sees to values, operators between them, brackets and calls; what binds
-# closer is settled by `_Expression`. With a rule for each level its tables would take a
-# third of a second to make, each time the program starts.
-_GRAMMAR = r"""
-start: expression
-expression: (NOT | SIGN)* _value (_operator (NOT | SIGN)* _value)*
-_operator: NOT? OPERATOR | SIGN
-_value: NUMBER | STRING | QUOTED | NAME | typed | words | brackets | call | case
-typed: NAME STRING NAME?
-words: NAME NAME
-brackets: "(" expression (COMMA expression)* ")"
-call: NAME "(" (expression ((COMMA | WORD) expression)*)? ")"
-case: CASE expression? (WHEN expression THEN expression)+ (ELSE expression)? END
-
-NOT: "NOT"i
-CASE: "CASE"i
-WHEN: "WHEN"i
-THEN: "THEN"i
-ELSE: "ELSE"i
-END: "END"i
-WORD.3: /(AS|FROM|FOR|PLACING|WITH)\b/i
-OPERATOR.2: /(OR|AND|BETWEEN|IN|LIKE_REGEX|LIKE|ESCAPE|IS)\b|<>|!=|<=|>=|[<>=*\/]|\|\|/i
-SIGN: /[+-]/
-COMMA: ","
-NUMBER: /[0-9]+(\.[0-9]*)?|\.[0-9]+/
-STRING: /'(?:[^']|'')*'/
-QUOTED: /"(?:[^"]|"")*"/
-NAME: /[^\W\d]\w*/i
-%ignore /\s+/
-"""
 
 # Words of the language that cannot be the name of a field without quotes.
 _RESERVED = frozenset(
@@ -121,9 +91,17 @@ TYPES_REMEDY = "The types are DECIMAL, INTEGER, VARCHAR, DATE, TIMESTAMP and BOO
 
 @functools.cache
 def _parser() -> Lark:
-    from lark import Lark
+    """Return the parser, by the tables made when the package was built if they fit."""
+    from lark import Lark, __version__
 
-    return Lark(_GRAMMAR, parser="lalr", lexer="contextual", propagate_positions=True)
+    folder = resources.files("gruff_ledger.formula")
+    made = folder / f"formula-{__version__}.tables"
+    if made.is_file():
+        with made.open("rb") as stream:
+            return Lark.load(stream)
+    grammar = (folder / "formula.lark").read_text(encoding="utf-8")
+    # As in hatch_build.py.
+    return Lark(grammar, parser="lalr", lexer="contextual", propagate_positions=True)
 
 
 @functools.lru_cache(maxsize=256)
