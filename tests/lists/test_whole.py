@@ -1,9 +1,14 @@
 """Tests of outputs that appear whole or not at all."""
 
+import errno
 import os
+import threading
 import unittest
 from pathlib import Path
+from typing import BinaryIO
+from unittest.mock import patch
 
+from gruff_ledger.lists import whole
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.problems import UnwritableOutput
 from tests.support import FolderTest
@@ -38,6 +43,75 @@ class OutputsTest(FolderTest):
             outputs.write(self.folder / "third.csv", fail)
         self.assertEqual(old.read_bytes(), b"old")
         self.assertEqual(self.parts(), ["old.csv"])
+
+    def test_an_output_is_written_behind_while_others_are_made(self) -> None:
+        """Whoever looks at it waits for it."""
+        behind, other = self.folder / "behind.csv", self.folder / "other.csv"
+        may_go_on = threading.Event()
+
+        def write(sink: BinaryIO) -> None:
+            may_go_on.wait(10)
+            sink.write(b"behind")
+
+        with Outputs() as outputs:
+            outputs.write_behind(behind, write)
+            outputs.write(other, lambda sink: sink.write(b"other"))
+            may_go_on.set()
+            self.assertEqual(outputs.facts_of(behind)["size_bytes"], 6)
+            outputs.write_behind(self.folder / "third.csv", write)
+            outputs.commit()
+        self.assertEqual(self.parts(), ["behind.csv", "other.csv", "third.csv"])
+        self.assertEqual(behind.read_bytes(), b"behind")
+
+    def test_what_goes_wrong_behind_is_told_and_leaves_no_trace(self) -> None:
+        """Also where something else goes wrong first."""
+        old = self.write("old.csv", "old")
+
+        def full(sink: BinaryIO) -> None:
+            sink.write(b"half")
+            raise OSError(errno.ENOSPC, "no space")
+
+        with (
+            self.assertRaisesRegex(UnwritableOutput, "no room left"),
+            Outputs(replace=True) as outputs,
+        ):
+            outputs.write_behind(old, full)
+            outputs.commit()
+        went_on = threading.Event()
+
+        def slow(sink: BinaryIO) -> None:
+            went_on.wait(10)
+            sink.write(b"more")
+
+        with self.assertRaises(RuntimeError), Outputs(replace=True) as outputs:
+            outputs.write_behind(old, slow)
+            went_on.set()
+            raise RuntimeError
+        self.assertEqual(old.read_bytes(), b"old")
+        self.assertEqual(self.parts(), ["old.csv"])
+
+    def test_a_large_output_is_flushed_while_it_is_written(self) -> None:
+        """Little is left to wait for; what the disk refuses is told at the end."""
+        flushed = threading.Event()
+
+        def fsync(number: int) -> None:
+            flushed.set()
+            raise OSError(errno.EIO, "the disk is broken")
+
+        def write(sink: BinaryIO) -> None:
+            sink.write(bytes(100))
+            sink.flush()
+            self.assertTrue(flushed.wait(10))
+
+        with (
+            patch.object(whole, "_FLUSHED_BYTES", 100),
+            patch.object(whole.os, "fsync", fsync),
+            self.assertRaisesRegex(UnwritableOutput, "the disk is broken"),
+            Outputs() as outputs,
+        ):
+            outputs.write(self.folder / "a.csv", write)
+            outputs.commit()
+        self.assertEqual(self.parts(), [])
 
     def test_an_existing_file_needs_replace(self) -> None:
         """Checked before any work is done, and again when it is put in place."""

@@ -14,7 +14,6 @@ were a source, and the trail keeps what they were made of.
 from __future__ import annotations
 
 import contextlib
-import os
 import queue
 import threading
 import zipfile
@@ -27,7 +26,14 @@ import pyarrow as pa
 from msgspec import structs
 
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
-from gruff_ledger.table import Column, Origin, Table, constant_column, text_column
+from gruff_ledger.table import (
+    Column,
+    Origin,
+    Table,
+    constant_column,
+    number_array,
+    text_column,
+)
 
 TRAIL_FILE = "trace.zip"
 TRAIL_INDEX = "trail.json"
@@ -40,9 +46,6 @@ _PIECE_RECORDS = 1 << 16
 
 # Parts that wait to be written; more would only hold memory.
 _MOST_WAITING = 16
-
-# What is flushed to the disk at a time.
-_FLUSHED_BYTES = 16_000_000
 
 
 class Made(msgspec.Struct, frozen=True, eq=False):
@@ -411,14 +414,14 @@ class Trail:
 
     def _drawn(self, name: str, drawn: Drawn) -> dict[str, Any]:
         columns = _origin_columns(drawn.origin)
-        columns["row"] = pa.array(drawn.row.astype(np.int32))
+        columns["row"] = number_array(drawn.row.astype(np.int32))
         for key, codes, kind in (
             ("column", drawn.column, np.int32),
             ("part", drawn.part, np.int16),
             ("field", drawn.field, np.int16),
         ):
             if codes is not None:
-                columns[key] = pa.array(codes.astype(kind))
+                columns[key] = number_array(codes.astype(kind))
         if drawn.values is not None:
             is_small = drawn.values.dtype != object
             columns["value"] = pa.array(
@@ -461,8 +464,8 @@ def _origin_columns(origin: Origin, mark: str = "") -> dict[str, Any]:
     if len(origin) and int(origin.record.max()) >= 1 << 32:
         records = np.uint64  # type: ignore[assignment]
     return {
-        f"{mark}source": pa.array(origin.source.astype(sources)),
-        f"{mark}record": pa.array(origin.record.astype(records)),
+        f"{mark}source": number_array(origin.source.astype(sources)),
+        f"{mark}record": number_array(origin.record.astype(records)),
     }
 
 
@@ -470,8 +473,6 @@ class _Parts:
     """Writes parts in a thread of its own: writing waits, and work need not."""
 
     def __init__(self, sink: BinaryIO) -> None:
-        self._sink = sink
-        self._flushed = 0
         self._zip = zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED, allowZip64=True)
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(_MOST_WAITING)
         self._error: BaseException | None = None
@@ -524,12 +525,6 @@ class _Parts:
             sink = pa.PythonFile(target, "w")
             with ipc.new_file(sink, table.schema) as writer:
                 writer.write_table(table, max_chunksize=_PIECE_RECORDS)
-        if self._sink.tell() - self._flushed > _FLUSHED_BYTES:
-            # The disk works while the run does, and has little left at the end.
-            self._flushed = self._sink.tell()
-            self._sink.flush()
-            with contextlib.suppress(OSError):
-                os.fsync(self._sink.fileno())
 
 
 def _chunked(column: Column) -> Any:

@@ -33,9 +33,9 @@ from gruff_ledger.docket.job import (
     OutToWrite,
     beside_name,
     files_of,
+    further_outs,
     referred,
 )
-from gruff_ledger.docket.load import further_outs
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part

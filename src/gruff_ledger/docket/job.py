@@ -6,7 +6,7 @@ cannot differ.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +18,7 @@ from gruff_ledger.lists.outputs import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.lists.source import unreadable
-from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.registry import Further, Verb
 
@@ -176,6 +176,61 @@ def files_of(terms: Terms, folder: Path) -> tuple[tuple[str, bytes | None], ...]
                 "no file can have this name.", "Correct the path.", file=repr(said)
             ) from error
     return tuple(found)
+
+
+def further_outs(
+    said: Mapping[str, Any], verb: Verb, folder: Path
+) -> tuple[FurtherOut, ...]:
+    """
+    Take the paths of all that an entry writes beside its list.
+
+    Parameters
+    ----------
+    said : mapping
+        What is said, by key; other keys are passed over.
+    verb : Verb
+    folder : Path
+        What relative paths start from.
+
+    Raises
+    ------
+    BadTerms
+        If one is no path, or has an ending that cannot be written; or if a verb that
+        writes nothing else is given none.
+    """
+    found = tuple(
+        further_out(each, said[each.key], folder)
+        for each in verb.further
+        if said.get(each.key) is not None
+    )
+    if verb.writes_itself and not found:
+        raise BadTerms(
+            "where it goes is not said.",
+            "Give a path that ends in .xlsx.",
+            term="to",
+        )
+    return found
+
+
+def further_out(what: Further, said: Any, folder: Path) -> FurtherOut:
+    """
+    Take the path of what an entry writes beside its list.
+
+    Raises
+    ------
+    BadTerms
+        If it is no path, or one with an ending that cannot be written.
+    """
+    if not isinstance(said, str) or not said:
+        raise BadTerms("it should be a path.", what.description, term=what.key)
+    path = folder / said
+    if path.suffix.lower() not in what.endings:
+        raise BadTerms(
+            f"'{said}' does not end in {' or '.join(what.endings)}.",
+            "The ending tells what is to be written.",
+            term=what.key,
+        )
+    return FurtherOut(what, path, said)
 
 
 def referred(

@@ -18,12 +18,12 @@ from msgspec import Meta
 
 from gruff_ledger.docket.job import (
     Entry,
-    FurtherOut,
     Job,
     ListToRead,
     OutToWrite,
     beside_name,
     files_of,
+    further_outs,
     referred,
 )
 from gruff_ledger.lists.address import Server
@@ -33,7 +33,7 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
 from gruff_ledger.terms import Kind, Terms, describe, read, unknown_key
-from gruff_ledger.work.registry import VERBS, Further, Verb
+from gruff_ledger.work.registry import VERBS, Verb
 
 DOCKET_VERSION = 1
 
@@ -514,61 +514,6 @@ def _addresses_in(declared: type[Terms], table: Mapping[str, Any]) -> set[str]:
                 if isinstance(each, Mapping):
                     named |= _addresses_in(term.members, each)
     return named
-
-
-def further_outs(
-    said: Mapping[str, Any], verb: Verb, folder: Path
-) -> tuple[FurtherOut, ...]:
-    """
-    Take the paths of all that an entry writes beside its list.
-
-    Parameters
-    ----------
-    said : mapping
-        What is said, by key; other keys are passed over.
-    verb : Verb
-    folder : Path
-        What relative paths start from.
-
-    Raises
-    ------
-    BadTerms
-        If one is no path, or has an ending that cannot be written; or if a verb that
-        writes nothing else is given none.
-    """
-    found = tuple(
-        further_out(each, said[each.key], folder)
-        for each in verb.further
-        if said.get(each.key) is not None
-    )
-    if verb.writes_itself and not found:
-        raise BadTerms(
-            "where it goes is not said.",
-            "Give a path that ends in .xlsx.",
-            term="to",
-        )
-    return found
-
-
-def further_out(what: Further, said: Any, folder: Path) -> FurtherOut:
-    """
-    Take the path of what an entry writes beside its list.
-
-    Raises
-    ------
-    BadTerms
-        If it is no path, or one with an ending that cannot be written.
-    """
-    if not isinstance(said, str) or not said:
-        raise BadTerms("it should be a path.", what.description, term=what.key)
-    path = folder / said
-    if path.suffix.lower() not in what.endings:
-        raise BadTerms(
-            f"'{said}' does not end in {' or '.join(what.endings)}.",
-            "The ending tells what is to be written.",
-            term=what.key,
-        )
-    return FurtherOut(what, path, said)
 
 
 def _verb(table: Mapping[str, Any]) -> Verb:

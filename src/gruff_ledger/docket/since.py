@@ -22,8 +22,6 @@ from gruff_ledger.table import Table
 from gruff_ledger.terms import Pair
 from gruff_ledger.work.compare import CompareTerms, perform
 
-SINCE_FILE = "since-last.csv"
-
 _HEADINGS = ("result", "what", "record", "field", "was", "now")
 
 _NOT_THERE = "it was not there before"

@@ -22,12 +22,6 @@ from gruff_ledger.account.files import (
 from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail import TRAIL_FILE, Trail
 from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
-from gruff_ledger.docket.since import (
-    SINCE_FILE,
-    since_last,
-    since_table,
-    since_table_before,
-)
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.formats import Format
 from gruff_ledger.lists.outputs import (
@@ -40,8 +34,11 @@ from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Finding, Note
 from gruff_ledger.problems import UnwritableOutput
-from gruff_ledger.report.page import PAGE_FILE, account_page
+from gruff_ledger.scratch import is_used
 from gruff_ledger.table import Table
+
+PAGE_FILE = "account.html"
+SINCE_FILE = "since-last.csv"
 
 LEDGER_FILES = (
     "set-aside.csv",
@@ -135,6 +132,8 @@ class Written:
             elif write and isinstance(path, Path):
                 self._write_parts(path, parts, outs[0].terms, account)
             if compared and write and not isinstance(path, Server):
+                from gruff_ledger.docket.since import since_last
+
                 now = self._outputs.staged(path)
                 account.since += [
                     since_last(out, self._formats[path], now) for out in outs
@@ -173,6 +172,23 @@ class Written:
         job, account, outputs = self._job, self._account, self._outputs
         if job.ledger is None:
             return
+        # What needs no facts of the lists comes first: they may be written still.
+        listed = ledger_tables(account)
+        if account.since or (job.ledger / SINCE_FILE).is_file():
+            # An old comparison must not stand beside a new account.
+            from gruff_ledger.docket.since import since_table
+
+            listed[SINCE_FILE] = [since_table(account.since)]
+        for name, parts_of in listed.items():
+            outputs.write(
+                job.ledger / name,
+                lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
+            )
+        from gruff_ledger.report.page import account_page
+
+        docket = None if job.docket is None else Path(job.docket).name
+        page = account_page(account, balance, images, docket)
+        outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
         paths: dict[Path | Server, None]
         paths = dict.fromkeys([out.path for out in job.outs])
         paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
@@ -186,21 +202,8 @@ class Written:
                 ],
             },
         }
-        # The largest file first: it is flushed while the others are made.
         trail_file = job.ledger / TRAIL_FILE
         outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
-        listed = ledger_tables(account)
-        if account.since or (job.ledger / SINCE_FILE).is_file():
-            # An old comparison must not stand beside a new account.
-            listed[SINCE_FILE] = [since_table(account.since)]
-        for name, parts_of in listed.items():
-            outputs.write(
-                job.ledger / name,
-                lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
-            )
-        docket = None if job.docket is None else Path(job.docket).name
-        page = account_page(account, balance, images, docket)
-        outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
         text = _laid_out(facts)
         outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
 
@@ -218,6 +221,8 @@ class Written:
             before = writing.before(str(name)) if compared else None
             self._account.notes += writing.write(str(name), table)
             if compared:
+                from gruff_ledger.docket.since import since_table_before
+
                 now = writing.written(str(name))
                 self._account.since.append(since_table_before(out, before, now))
 
@@ -234,7 +239,9 @@ class Written:
         if account is not None:
             findings = [found for line in account.lines() for found in line.findings]
             names = account.source_names
-        self._outputs.write(
+        # In files, lists take no more memory than is allowed only one after the other.
+        write = self._outputs.write if is_used() else self._outputs.write_behind
+        write(
             path,
             lambda sink: write_parts(path, found, parts, terms, sink, findings, names),
         )

@@ -26,6 +26,11 @@ from gruff_ledger.problems import UnwritableOutput
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
 
 
+# How much of a file is written before the disk is made to begin with it, and how often
+# that is looked at.
+_FLUSHED_BYTES = 1 << 24
+_LOOK_SECONDS = 0.03
+
 # What `_run_mark` makes, and its ending.
 _LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}\.part")
 
@@ -59,9 +64,10 @@ class Outputs:
         self._staged: list[tuple[Path, Path, str]] = []
         self._made: list[Path] = []
         self._open: list[BinaryIO] = []
-        # Flushing waits for the disk, not for the processor: the next output is made
-        # meanwhile.
+        # Flushing waits for the disk, not for the processor: an output is flushed while
+        # it and the next ones are made.
         self._flushing: list[_Flushing] = []
+        self._behind: list[_Writing] = []
         self._joined: list[Joined] = []
 
     def __enter__(self) -> Self:
@@ -76,10 +82,13 @@ class Outputs:
         for sink in self._open:
             with contextlib.suppress(OSError):
                 sink.close()
+        for writing in self._behind:
+            # What it writes to is closed: it ends soon.
+            writing.join()
         for each in self._joined:
             each.abandon()
         for flushing in self._flushing:
-            flushing.join()
+            flushing.give_up()
         for staged, _, _ in self._staged:
             _remove(staged)
         for folder in reversed(self._made):
@@ -143,6 +152,26 @@ class Outputs:
         """
         self.end(path, self.begin(path), write)
 
+    def write_behind(self, path: Path, write: Callable[[BinaryIO], object]) -> None:
+        """
+        Write one output in a thread, while the next ones are made; see `write`.
+
+        What is wrong with it is raised by whatever looks at written outputs next:
+        `staged`, `facts_of`, `commit` or another `write_behind`.
+        """
+        # One at a time: each uses all processors as far as it can.
+        self._wait()
+        sink = self.begin(path)
+        self._behind.append(_Writing(lambda: self.end(path, sink, write)))
+
+    def _wait(self) -> None:
+        """Wait for what is written in a thread, and raise what went wrong there."""
+        while self._behind:
+            self._behind[-1].join()
+            error = self._behind.pop().error
+            if error is not None:
+                raise error
+
     def begin(self, path: Path) -> BinaryIO:
         """
         Open one output beside its place, to be written bit by bit until `end`.
@@ -169,6 +198,7 @@ class Outputs:
                 # Before anything is in it: what only its owner may read must not lie
                 # open meanwhile.
                 beside.chmod(stat.S_IMODE(place.stat().st_mode))
+            self._flushing.append(_Flushing(beside, shown))
             return sink
         except OSError as error:
             raise _unwritable(error, shown) from error
@@ -189,9 +219,9 @@ class Outputs:
             write(sink)
             sink.close()
             self._open.remove(sink)
-            staged = Path(sink.name)
-            if any(staged == beside for beside, _, _ in self._staged):
-                self._flushing.append(_Flushing(staged, shown))
+            for each in self._flushing:
+                if each.path == Path(sink.name):
+                    each.end()
         except OSError as error:
             raise _unwritable(error, shown) from error
 
@@ -202,6 +232,7 @@ class Outputs:
 
     def staged(self, path: Path) -> Path:
         """Return where an output lies until it is put in its place."""
+        self._wait()
         place = _resolved(path)
         for staged, target, _ in self._staged:
             if target == place:
@@ -217,6 +248,7 @@ class Outputs:
         UnwritableOutput
             If one cannot be flushed, has appeared meanwhile, or cannot be replaced.
         """
+        self._wait()
         for flushing in self._flushing:
             flushing.join()
             if flushing.error is not None:
@@ -272,20 +304,73 @@ def _remove_left(place: Path) -> None:
                 _remove(each)
 
 
-class _Flushing(threading.Thread):
-    """The flushing of a written file to the disk, in a thread of its own."""
+class _Writing(threading.Thread):
+    """The writing of an output in a thread of its own."""
 
-    def __init__(self, path: Path, shown: str) -> None:
+    def __init__(self, write: Callable[[], object]) -> None:
         super().__init__(daemon=True)
-        self._path = path
-        self.shown = shown
-        self.error: OSError | None = None
+        self._write = write
+        self.error: BaseException | None = None
         self.start()
 
     def run(self) -> None:
         try:
-            with self._path.open("rb+") as written:
-                os.fsync(written.fileno())
+            self._write()
+        except BaseException as error:
+            self.error = error
+
+
+class _Flushing(threading.Thread):
+    """
+    The flushing of a file to the disk, in a thread of its own.
+
+    It begins while the file is written, so that little is left to wait for at the end.
+
+    Parameters
+    ----------
+    path : Path
+    shown : str
+        How the person named it.
+
+    Raises
+    ------
+    OSError
+        If the file may not be written to.
+    """
+
+    def __init__(self, path: Path, shown: str) -> None:
+        super().__init__(daemon=True)
+        self.path = path
+        self.shown = shown
+        self.error: OSError | None = None
+        self._is_complete = threading.Event()
+        self._is_wanted = True
+        # The disk's refusal is told once to each who has the file open by then.
+        self._file = path.open("rb+")
+        self.start()
+
+    def end(self) -> None:
+        """Take note that all of the file is written."""
+        self._is_complete.set()
+
+    def give_up(self) -> None:
+        """Wait until the file is let go of: nobody wants it, or it is flushed."""
+        self._is_wanted = False
+        self._is_complete.set()
+        self.join()
+
+    def run(self) -> None:
+        flushed = 0
+        try:
+            with self._file as written:
+                number = written.fileno()
+                while not self._is_complete.wait(_LOOK_SECONDS):
+                    size = os.fstat(number).st_size
+                    if size - flushed >= _FLUSHED_BYTES:
+                        os.fsync(number)
+                        flushed = size
+                if self._is_wanted:
+                    os.fsync(number)
         except OSError as error:
             self.error = error
 

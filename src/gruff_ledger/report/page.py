@@ -32,8 +32,6 @@ from gruff_ledger.account.words import (
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import Column, Origin
 
-PAGE_FILE = "account.html"
-
 # What one part of the page may take, and all charts together; with the rest of the page
 # that stays below 3 MB.
 _PART_BYTES = 250_000
