@@ -16,7 +16,13 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.table import Column, Indices, arrow_functions, concat_columns
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    arrow_functions,
+    concat_columns,
+    number_array,
+)
 
 # Values looked at a time.
 _BLOCK = 1 << 20
@@ -101,7 +107,7 @@ def taken_in_runs(column: Column, indices: npt.NDArray[np.integer]) -> Iterator[
         whole = pa.concat_arrays(run.chunks)
         blocks = (
             pa.chunked_array(
-                [take("take", [whole, pa.array(mine[at : at + _BLOCK] - start)])]
+                [take("take", [whole, number_array(mine[at : at + _BLOCK] - start)])]
             )
             for at in range(0, len(mine), _BLOCK)
         )
@@ -117,7 +123,7 @@ def taken_in_runs(column: Column, indices: npt.NDArray[np.integer]) -> Iterator[
             used[place] += int(counts[place])
         places = np.empty(len(number), np.int64)
         places[np.argsort(number, kind="stable")] = np.arange(len(number))
-        merged = take("take", [pa.concat_arrays(pieces), pa.array(places)])
+        merged = take("take", [pa.concat_arrays(pieces), number_array(places)])
         yield pa.chunked_array([merged])
 
 

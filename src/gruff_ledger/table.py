@@ -259,8 +259,10 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     @property
     def columns(self) -> tuple[Column, ...]:
         """The array of each field, in the order of the headings."""
-        work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
-        return tuple(work(column_of, self.held))
+        is_work = any(isinstance(held, Kept | Moved) for held in self.held)
+        if not is_work or len(self) < _THREADED_FROM:
+            return tuple(map(column_of, self.held))
+        return tuple(mapped(column_of, self.held))
 
     def column(self, heading: str) -> Column:
         """Return the array of a field, by its exact heading."""
@@ -335,6 +337,16 @@ class Table(msgspec.Struct, frozen=True, eq=False):
 
         held = tuple(kept(each) for each in self.held)
         return self._with(held, self.origin.pick(mask))
+
+    def before_filter(self) -> tuple[list[Column], Mask] | None:
+        """Return the columns as they were before `filter`, and the mask; or None."""
+        pending = [each for each in self.held if _is_pending(each)]
+        if not pending or len(pending) < len(self.held):
+            return None
+        wanted = pending[0].wanted
+        if any(each.wanted is not wanted for each in pending):
+            return None
+        return [each.base for each in pending], wanted
 
     def take(self, indices: Indices) -> Table:
         """Return the records at `indices`, in that order."""
@@ -483,8 +495,7 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
             _taken_here_and_there(column, indices[start : start + _SPREAD_RECORDS])
             for start in range(0, len(indices), _SPREAD_RECORDS)
         )
-    places = pa.py_buffer(np.ascontiguousarray(indices, np.int64))
-    at = pa.Array.from_buffers(pa.int64(), len(indices), [None, places])
+    at = number_array(indices.astype(np.int64, copy=False))
     take = arrow_functions().call_function
     whole = joined(column) if len(indices) > _TAKEN_RECORDS else column
     if _take is not None and len(whole.chunks) > 1:
@@ -519,11 +530,11 @@ def _taken_here_and_there(column: Column, indices: npt.NDArray[np.integer]) -> C
     for number in np.flatnonzero(cuts > starts).tolist():
         chunk = column.chunk(number)
         mine = rising[starts[number] : cuts[number]] - (ends[number] - len(chunk))
-        parts.append(take("take", [chunk, pa.array(mine)]))
+        parts.append(take("take", [chunk, number_array(mine)]))
     places = np.empty(len(order), np.int64)
     places[order] = np.arange(len(order))
     whole = pa.concat_arrays(parts or [pa.array([], pa.string())])
-    return pa.chunked_array([take("take", [whole, pa.array(places)])])
+    return pa.chunked_array([take("take", [whole, number_array(places)])])
 
 
 def unequal(one: Column, other: Column) -> Mask:
@@ -547,6 +558,18 @@ def arrow_functions() -> Any:
     except ImportError:
         import pyarrow.compute as functions
     return functions
+
+
+def number_array(numbers: npt.NDArray[np.number[Any]]) -> Any:
+    """
+    Return an Arrow array of whole numbers, of the same width.
+
+    Arrow's own conversion loads a module of NumPy's that takes 10 ms, to see whether
+    the array is a masked one.
+    """
+    there = pa.py_buffer(np.ascontiguousarray(numbers))
+    kind = pa.from_numpy_dtype(numbers.dtype)
+    return pa.Array.from_buffers(kind, len(numbers), [None, there])
 
 
 def text_column(cells: Iterable[str]) -> Column:
@@ -596,8 +619,7 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
 
     def part(start: int) -> Column:
         mine = numbers[start : start + _SPREAD_RECORDS]
-        buffer = pa.py_buffer(np.ascontiguousarray(mine, np.int64))
-        array = pa.Array.from_buffers(pa.int64(), len(mine), [None, buffer])
+        array = number_array(mine.astype(np.int64, copy=False))
         return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 
     return concat_columns(map(part, range(0, len(numbers), _SPREAD_RECORDS)))

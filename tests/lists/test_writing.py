@@ -46,3 +46,20 @@ class WriteDelimitedTest(unittest.TestCase):
         rows = list(csv.reader(io.StringIO(written(given), newline="")))
         expected = [[str(i), 'a,"b"'] for i in range(n) if i % 3]
         self.assertEqual(rows, [["n", "x"], *expected])
+
+    def test_records_left_out_of_a_long_list_are_gone_and_no_others(self) -> None:
+        """Where few go, whole lines are left out; the text is that of the list."""
+        n = 70_000
+        wanted = np.arange(n) % 19 > 0
+        wanted[16_384:32_768] = True
+        wanted[32_768:49_152] = False
+        wanted[49_152:] = True
+        for cell in ("x", 'a,"b"', "", "é"):
+            numbers = Table.from_records(["n"], ([str(i)] for i in range(n)))
+            for given in (numbers, numbers.with_field("x", constant_column(cell, n))):
+                with self.subTest(cell=cell, fields=len(given.headings)):
+                    left = given.filter(wanted)
+                    self.assertIsNotNone(left.before_filter())
+                    whole = left.with_fields(left.headings, list(left.columns))
+                    self.assertIsNone(whole.before_filter())
+                    self.assertEqual(written(given.filter(wanted)), written(whole))

@@ -16,7 +16,7 @@ import numpy as np
 
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import OutOfBalance
-from gruff_ledger.table import Origin, Table
+from gruff_ledger.table import Origin, Table, mapped
 
 # Odd constants with well-spread bits, so that sums over different sets of records
 # differ but for one chance in 2**64.
@@ -88,14 +88,21 @@ def _distinct(origin: Origin) -> Origin:
 
 
 def _sum_over(origins: Iterable[Origin]) -> int:
-    total = 0
-    for origin in origins:
-        for start in range(0, len(origin), _STRETCH_RECORDS):
-            part = origin.pick(slice(start, start + _STRETCH_RECORDS))
-            mixed = part.record.astype(np.uint64)
-            mixed *= _RECORD_SPREAD
-            mixed ^= mixed >> _SHIFT
-            mixed += (part.source.astype(np.uint64) + np.uint64(1)) * _SOURCE_SPREAD
-            mixed *= mixed | np.uint64(1)
-            total += int(mixed.sum(dtype=np.uint64))
-    return total % 2**64
+    stretches = [
+        (origin, start)
+        for origin in origins
+        for start in range(0, len(origin), _STRETCH_RECORDS)
+    ]
+    work = mapped if len(stretches) > 1 else map
+    return sum(work(_sum_of_stretch, stretches)) % 2**64
+
+
+def _sum_of_stretch(stretch: tuple[Origin, int]) -> int:
+    origin, start = stretch
+    part = origin.pick(slice(start, start + _STRETCH_RECORDS))
+    mixed = part.record.astype(np.uint64)
+    mixed *= _RECORD_SPREAD
+    mixed ^= mixed >> _SHIFT
+    mixed += (part.source.astype(np.uint64) + np.uint64(1)) * _SOURCE_SPREAD
+    mixed *= mixed | np.uint64(1)
+    return int(mixed.sum(dtype=np.uint64))

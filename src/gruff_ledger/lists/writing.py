@@ -21,9 +21,11 @@ from gruff_ledger.scratch import is_used
 from gruff_ledger.table import (
     Column,
     Indices,
+    Mask,
     Table,
     arrow_functions,
     concat_columns,
+    filtered,
     mapped_ahead,
     taken,
 )
@@ -102,8 +104,15 @@ def _quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview]:
-    """Format the records; of a sorted list, the lines are put in order."""
+def _in_turn(
+    table: Table, delimiter: str, line_end: str
+) -> Iterator[memoryview | bytes]:
+    """
+    Format the records.
+
+    Of a sorted list the lines are put in order, and of one that a few records are left
+    out of, the lines are left out: that is less work than on each field.
+    """
     moved = table.before_order() if len(table) > _STRETCH_RECORDS else None
     if moved is not None:
         columns, order = moved
@@ -115,6 +124,13 @@ def _in_turn(table: Table, delimiter: str, line_end: str) -> Iterator[memoryview
         lines = _all_lines(columns, delimiter, line_end)
         if lines is not None:
             yield from _ordered(lines, order)
+            return
+
+    whole = table.before_filter()
+    if whole is not None and not is_used():
+        bases, wanted = whole
+        if len(table) * 4 >= len(wanted) * 3:
+            yield from _filtered_lines(bases, wanted, delimiter, line_end)
             return
 
     def formatted(stretch: Callable[[], list[Column]]) -> memoryview:
@@ -157,24 +173,51 @@ def _lines_in_turn(
 ) -> Iterator[tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]]:
     """Yield the lines of all records, stretch by stretch: their bytes and lengths."""
     n = len(whole_columns[0])
-    marks = len(whole_columns) - 1 + len(line_end)
 
-    def lines_of(
-        start: int,
-    ) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
+    def lines_of(start: int) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
         columns = [column.slice(start, _STRETCH_RECORDS) for column in whole_columns]
-        text = _without_quotes(columns, delimiter, line_end)
-        if text is None:
-            lines = _lines_with_quotes(columns, delimiter, line_end)
-            return lines.bytes, np.diff(lines.offsets)
-        # Without quotes a line is its cells and the marks between and behind them.
-        lengths = np.full(len(columns[0]), marks, np.int64)
-        for column in columns:
-            chunks = text_chunks(column)
-            lengths += np.concatenate([np.diff(chunk.offsets) for chunk in chunks])
-        return np.frombuffer(text, np.uint8), lengths
+        return _lines(columns, delimiter, line_end)
 
     return _a_few_ahead(lines_of, range(0, n, _STRETCH_RECORDS), n)
+
+
+def _lines(
+    columns: list[Column], delimiter: str, line_end: str
+) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
+    """Return the lines of a stretch: their bytes and lengths."""
+    text = _without_quotes(columns, delimiter, line_end)
+    if text is None:
+        lines = _lines_with_quotes(columns, delimiter, line_end)
+        return lines.bytes, np.diff(lines.offsets)
+    # Without quotes a line is its cells and the marks between and behind them.
+    marks = len(columns) - 1 + len(line_end)
+    lengths = np.full(len(columns[0]), marks, np.int32)
+    for column in columns:
+        at = 0
+        for chunk in text_chunks(column):
+            mine = lengths[at : at + len(chunk.array)]
+            mine += chunk.offsets[1:]
+            mine -= chunk.offsets[:-1]
+            at += len(mine)
+    return np.frombuffer(text, np.uint8), lengths
+
+
+def _filtered_lines(
+    columns: list[Column], wanted: Mask, delimiter: str, line_end: str
+) -> Iterator[memoryview | bytes]:
+    """Yield the lines of the records that are wanted."""
+
+    def of_stretch(start: int) -> memoryview | bytes:
+        stretch = [column.slice(start, _STRETCH_RECORDS) for column in columns]
+        data, lengths = _lines(stretch, delimiter, line_end)
+        mask = wanted[start : start + _STRETCH_RECORDS]
+        if mask.all():
+            return data.data
+        lines = filtered(pa.chunked_array([text_array(data, lengths)]), mask)
+        return b"".join(chunk.bytes.data for chunk in text_chunks(lines))
+
+    n = len(wanted)
+    return _a_few_ahead(of_stretch, range(0, n, _STRETCH_RECORDS), n)
 
 
 def _stretches_of_lines(
