@@ -53,6 +53,23 @@ class FingerprintsTest(unittest.TestCase):
         tail = fingerprints(text_column(texts).slice(len(texts) // 2))
         self.assertEqual(tail.tolist(), whole[len(texts) // 2 :].tolist())
 
+    @given(
+        st.integers(1, 40).flatmap(
+            lambda size: st.lists(
+                st.one_of(st.just(""), st.text("ab9", min_size=size, max_size=size)),
+                min_size=1,
+                max_size=30,
+            )
+        )
+    )
+    def test_cells_of_one_length_have_the_same_ones_as_among_others(
+        self, texts: list[str]
+    ) -> None:
+        """They are found in another way, where all in a chunk are of one length."""
+        among = fingerprints(text_column([*texts, "other", "x" * 41]))
+        alone = fingerprints(text_column(texts))
+        self.assertEqual(alone.tolist(), among[: len(texts)].tolist())
+
     def test_long_cells_are_told_apart_at_any_byte(self) -> None:
         """Also beyond the length up to which words are mixed."""
         base = "x" * 2000

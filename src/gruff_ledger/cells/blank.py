@@ -39,6 +39,10 @@ def _first_bytes() -> Mask:
 
 _CAN_BEGIN_BLANK = _first_bytes()
 
+# Text in Latin letters and figures begins between these, with no such byte.
+_NEVER_FROM = int(np.flatnonzero(_CAN_BEGIN_BLANK[:128])[-1]) + 1
+_NEVER_BELOW = 128
+
 
 def is_blank(text: str) -> bool:
     """
@@ -75,7 +79,9 @@ def _blank_in_chunk(chunk: Chunk) -> Mask:
     blank: Mask = lengths == 0
     if not len(chunk.bytes):
         return blank
-    first = chunk.bytes[np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1)]
+    first = chunk.bytes.take(np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1))
+    if first.min() >= _NEVER_FROM and first.max() < _NEVER_BELOW:
+        return blank
     doubtful = np.flatnonzero(_CAN_BEGIN_BLANK[first] & ~blank)
     if len(doubtful):
         # Each distinct text is decided on once.

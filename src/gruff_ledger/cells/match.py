@@ -155,6 +155,15 @@ def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
     at, left = chunk.offsets[:-1], np.diff(chunk.offsets)
     lengths = left
     shortest, longest = int(left.min()), int(left.max())
+    filled = np.count_nonzero(left)
+    if longest * filled == len(chunk.bytes) and 0 < longest <= _LONG_CELL_BYTES:
+        # Empty cells have no bytes: without them, too, the others are side by side.
+        mixed = _fingerprints_of_one_length(chunk.bytes, longest)
+        if filled == len(left):
+            return mixed
+        result = np.zeros(len(left), np.uint64)
+        result[left != 0] = mixed
+        return result
     words = _words_at_every_byte(chunk.bytes)
     result = left.astype(np.uint64)
     result *= _SPREAD
@@ -171,19 +180,46 @@ def _fingerprints_of_chunk(chunk: Chunk) -> Fingerprints:
         word = words[at]
         if shortest < done + _WORD_BYTES:
             word &= _KEEP_BITS[np.minimum(left, _WORD_BYTES)]
-        word ^= state
-        word *= _MIX
-        word ^= word >> _SHIFT
-        word *= _SPREAD
-        state = word
+        state = _mixed(word, state)
         if which is None:
-            result = word
+            result = state
         else:
-            result[which] = word
+            result[which] = state
     result ^= result >> _SHIFT
     if longest > _LONG_CELL_BYTES:
         _put_long_cells(chunk, np.flatnonzero(lengths > _LONG_CELL_BYTES), result)
     return result
+
+
+def _fingerprints_of_one_length(
+    cells: npt.NDArray[np.uint8], length: int
+) -> Fingerprints:
+    """
+    Mix cells that are all of one length, as numbers, codes and dates often are.
+
+    Their words lie at equal distances: to read them so takes a tenth of the time of
+    looking each one up. The fingerprints are those of `_fingerprints_of_chunk`.
+    """
+    n = len(cells) // length
+    data = _padded(cells)
+    result = np.full(n, length, np.uint64)
+    result *= _SPREAD
+    for done in range(0, length, _WORD_BYTES):
+        word = np.ndarray((n,), "<u8", data, done, (length,)).copy()
+        if length - done < _WORD_BYTES:
+            word &= _KEEP_BITS[length - done]
+        result = _mixed(word, result)
+    result ^= result >> _SHIFT
+    return result
+
+
+def _mixed(word: Fingerprints, state: Fingerprints) -> Fingerprints:
+    """Mix the next word of cells, in place, with what was mixed of them before."""
+    word ^= state
+    word *= _MIX
+    word ^= word >> _SHIFT
+    word *= _SPREAD
+    return word
 
 
 def _put_long_cells(
@@ -201,6 +237,10 @@ def _put_long_cells(
 
 def _words_at_every_byte(data: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint64]:
     """Return a view that reads, at any byte, the eight bytes from there on."""
+    return np.ndarray((len(data) + 1,), "<u8", buffer=_padded(data), strides=(1,))
+
+
+def _padded(data: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint8]:
+    """Return bytes that can be read eight at a time from any of them on."""
     # A buffer may end at its last cell: the end is padded, by copying all of it.
-    padded = np.concatenate([data, np.zeros(_WORD_BYTES, np.uint8)])
-    return np.ndarray((len(data) + 1,), "<u8", buffer=padded, strides=(1,))
+    return np.concatenate([data, np.zeros(_WORD_BYTES, np.uint8)])

@@ -252,6 +252,8 @@ def _notes(
 
 def _loose_note(first: Indices, alike: Indices) -> list[Note]:
     """Say how many more records would repeat another at the level `loose`."""
+    if alike is first:
+        return []
     own = np.arange(len(first))
     more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
     if more <= 0:
