@@ -15,7 +15,14 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import distinct
 from gruff_ledger.cells.number import are_digits, word_digits
-from gruff_ledger.cells.strings import DIGIT, SIGN, Chunk, mask_of_kinds, text_chunks
+from gruff_ledger.cells.strings import (
+    DIGIT,
+    SIGN,
+    Chunk,
+    mask_of_kinds,
+    text_chunks,
+    words_at,
+)
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, spread_column
 
@@ -355,9 +362,8 @@ def _plain_dates(chunk: Chunk) -> tuple[Indices, Mask]:
     # Eight figures in one word: the year from the first eight characters, as they lie,
     # the month out of their middle, the day from the last ones.
     padded = np.concatenate([chunk.bytes, np.zeros(8, np.uint8)])
-    words = np.ndarray((len(chunk.bytes) + 1,), "<u8", buffer=padded, strides=(1,))
-    at = chunk.offsets[:-1][places]
-    first, last = words[at], words[at + 2]
+    at = chunk.offsets[:-1] if len(places) == n else chunk.offsets[:-1][places]
+    first, last = words_at(padded, at), words_at(padded, at + 2)
     good: Mask = (first & _DASHES) == _DASHES_SET
     month_bytes = (first >> np.uint64(8)) & np.uint64(0x0000FFFF00000000)
     day_bytes = last & np.uint64(0xFFFF000000000000)

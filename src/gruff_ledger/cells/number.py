@@ -28,6 +28,7 @@ from gruff_ledger.cells.strings import (
     Chunk,
     kinds_in,
     text_chunks,
+    words_at,
 )
 from gruff_ledger.table import Column, Indices, Mask, mapped, taken
 
@@ -281,12 +282,9 @@ def _last_words(
     """Return the last characters of each cell, eight in a word, the last word first."""
     # Padded in front: byte i of the text is byte i + 8 * count of `padded`.
     padded = np.concatenate([np.zeros(count * _WORD, np.uint8), chunk.bytes])
-    words = np.ndarray(
-        (max(0, len(padded) - _WORD + 1),), "<u8", buffer=padded, strides=(1,)
-    )
     ends = chunk.offsets[1:].astype(np.int64) + (count - 1) * _WORD
     return [
-        words[ends - number * _WORD]
+        words_at(padded, ends - number * _WORD)
         & _LAST_BYTES[np.clip(sizes - number * _WORD, 0, _WORD)]
         for number in range(count)
     ]

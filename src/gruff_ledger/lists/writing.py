@@ -214,7 +214,8 @@ def _filtered_lines(
         if mask.all():
             return data.data
         lines = filtered(pa.chunked_array([text_array(data, lengths)]), mask)
-        return b"".join(chunk.bytes.data for chunk in text_chunks(lines))
+        # Of one chunk there is one left, or none.
+        return next((chunk.bytes.data for chunk in text_chunks(lines)), b"")
 
     n = len(wanted)
     return _a_few_ahead(of_stretch, range(0, n, _STRETCH_RECORDS), n)
