@@ -15,6 +15,7 @@ RANKS = {
     "problems": 0,
     "table": 1,
     "locking": 1,
+    "memory": 1,
     "runs": 2,
     "scratch": 3,
     "outcome": 3,

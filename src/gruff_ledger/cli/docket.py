@@ -78,7 +78,9 @@ def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job,
     """Run a docket, and return its job and what came of it."""
     from gruff_ledger.cli.show import Progress
     from gruff_ledger.docket.engine import run
+    from gruff_ledger.memory import settle_memory
 
+    settle_memory()
     try:
         job = loaded(docket, asked)
         with Progress(wanted=not asked.quiet) as progress:

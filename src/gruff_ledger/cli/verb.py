@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 
 import click
 import msgspec
-import pyarrow as pa
 
 from gruff_ledger.cli.options import (
     OutputPath,
@@ -41,6 +40,7 @@ from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.roomterms import RoomTerms
+from gruff_ledger.memory import settle_memory
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import UnreadableSource, with_terms_named
 from gruff_ledger.work.registry import VERBS, Verb
@@ -53,12 +53,7 @@ _RESULT = "result"
 # What reading has by the same name, is named for writing so.
 _WRITING_NAMES = {"format": "to-format", "delimiter": "to-delimiter"}
 
-# Arrow's default allocator holds on to memory longest: with these a job on a list of
-# 80 MB peaks a quarter lower, and is no slower. The first is not there on Windows.
-try:
-    pa.set_memory_pool(pa.jemalloc_memory_pool())
-except NotImplementedError:
-    pa.set_memory_pool(pa.system_memory_pool())
+settle_memory()
 
 
 class VerbCommand(click.Command):
