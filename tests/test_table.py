@@ -1,6 +1,10 @@
 """Tests of the table."""
 
+import os
+import subprocess
+import sys
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from hypothesis import given
@@ -11,6 +15,9 @@ from gruff_ledger.table import (
     Table,
     concat_columns,
     constant_column,
+    mapped,
+    mapped_ahead,
+    mapped_whole,
     taken,
     text_column,
 )
@@ -123,3 +130,50 @@ class EmptyTest(unittest.TestCase):
         self.assertEqual(len(empty.filter(np.zeros(0, np.bool_))), 0)
         self.assertEqual(list(empty.stretches(10)), [])
         self.assertEqual(Table.from_records((), [(), ()]).records(), [(), ()])
+
+
+class ThreadsTest(unittest.TestCase):
+    def test_work_within_work_comes_to_an_end(self) -> None:
+        """Also from several threads at once, each of which asks for more."""
+
+        def inner(number: int) -> int:
+            return sum(mapped(lambda each: each * number, range(5)))
+
+        def ahead(number: int) -> int:
+            return sum(mapped_ahead(inner, range(number)))
+
+        expected = [sum(10 * each for each in range(number)) for number in range(20)]
+        with ThreadPoolExecutor(4) as callers:
+            asked = [callers.submit(lambda: mapped(ahead, range(20))) for _ in range(8)]
+            for each in asked:
+                self.assertEqual(each.result(60), expected)
+        self.assertEqual(mapped_whole(ahead, range(20)), expected)
+        self.assertEqual(mapped(ahead, range(20)), expected)
+
+    def test_a_failure_is_told_and_leaves_the_threads_usable(self) -> None:
+        """As is one who stops asking."""
+
+        def fails(number: int) -> int:
+            return 1 // (number - 3)
+
+        for work in (mapped, mapped_whole, lambda *given: list(mapped_ahead(*given))):
+            with self.assertRaises(ZeroDivisionError):
+                work(fails, range(50))
+        asked = mapped_ahead(abs, range(10_000))
+        self.assertEqual([next(asked), next(asked)], [0, 1])
+        asked.close()
+        self.assertEqual(mapped(abs, range(-2, 1)), [2, 1, 0])
+
+    @unittest.skipUnless(hasattr(os, "fork"), "this system copies no processes")
+    def test_a_copy_of_the_process_has_threads_of_its_own(self) -> None:
+        """Those of the first one are not there."""
+        code = (
+            "import os, warnings; warnings.simplefilter('ignore')\n"
+            "from gruff_ledger.table import mapped\n"
+            "mapped(abs, range(3)); child = os.fork()\n"
+            "found = mapped(abs, range(-2, 1))\n"
+            "if not child: os._exit(0 if found == [2, 1, 0] else 1)\n"
+            "raise SystemExit(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]))"
+        )
+        done = subprocess.run([sys.executable, "-c", code], timeout=60)
+        self.assertEqual(done.returncode, 0)

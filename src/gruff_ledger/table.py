@@ -653,7 +653,8 @@ def joined(column: Column) -> Column:
 
 def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     """Apply a function that releases the interpreter lock to all items, in threads."""
-    if getattr(_thread, "is_busy_with_its_own", False):
+    is_one = isinstance(items, Sequence) and len(items) < 2
+    if is_one or getattr(_thread, "is_busy_with_its_own", False):
         return _mapped_in_turn(made, items)
     with thread_pool() as threads:
         return list(threads.map(made, items))
@@ -669,12 +670,17 @@ def mapped_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
         return
     waiting: deque[Any] = deque()
     with thread_pool() as threads:
-        for item in items:
-            waiting.append(threads.submit(made, item))
-            if len(waiting) > 2 * thread_count():
+        try:
+            for item in items:
+                waiting.append(threads.submit(made, item))
+                if len(waiting) > 2 * thread_count():
+                    yield waiting.popleft().result()
+            while waiting:
                 yield waiting.popleft().result()
-        while waiting:
-            yield waiting.popleft().result()
+        finally:
+            # Whoever asked may have had enough.
+            for each in waiting:
+                each.cancel()
 
 
 def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
@@ -689,7 +695,10 @@ def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
 
     def alone(item: _T) -> _R:
         _thread.is_busy_with_its_own = True
-        return made(item)
+        try:
+            return made(item)
+        finally:
+            _thread.is_busy_with_its_own = False
 
     return mapped(alone, items)
 

@@ -79,6 +79,16 @@ class AheadTest(FolderTest):
         whole = hashlib.sha256(path.read_bytes()).hexdigest()
         self.assertEqual(hash_of(open_path(path, name="a"))(), whole)
 
+    def test_no_more_is_hashed_ahead_than_stays_in_memory(self) -> None:
+        """The rest is hashed as it is read; a huge file must not be read twice."""
+        path = self.large()
+        with patch.object(ahead, "_MOST_BYTES", 1 << 21):
+            one = self.begun(path)
+        facts = path.stat()
+        self.assertEqual(one.taken(facts.st_size, facts.st_mtime_ns)[1], 1 << 21)
+        whole = hashlib.sha256(path.read_bytes()).hexdigest()
+        self.assertEqual(hash_of(open_path(path, name="a"))(), whole)
+
     def test_a_file_that_changed_since_is_hashed_anew(self) -> None:
         """Its time or its size tell."""
         path = self.large()

@@ -29,9 +29,11 @@ def _make_ready(arguments: list[str]) -> None:
     gc.set_threshold(100_000, 20, 20)
     # Threads that mostly work outside of Python need not wait long to come back to it.
     sys.setswitchinterval(0.0005)
-    if "--ledger" in arguments or arguments[:1] == ["run"]:
+    is_run = arguments[:1] == ["run"] and "--if-changed" not in arguments
+    if is_run or "--ledger" in arguments:
         from gruff_ledger.lists.ahead import hash_ahead
 
+        # Whether anything changed is told by hashes too, and needs no packages.
         hash_ahead(lambda: _sure_sources(arguments))
 
 

@@ -22,6 +22,10 @@ _LEAST_BYTES = 1 << 20
 # A thread must wait for its turn after each block, as long as another one is in Python.
 _BLOCK_BYTES = 1 << 23
 
+# What is hashed ahead is read twice: no more of a file than the system surely still has
+# in memory when the reading comes to it.
+_MOST_BYTES = 1 << 28
+
 # A file can change again without its time telling, if it changed just now: times are
 # kept to 2 seconds on some disks (FAT).
 _SETTLED_SECONDS = 3.0
@@ -50,7 +54,7 @@ class Ahead:
         self._is_free = threading.Event()
 
     def work(self) -> None:
-        """Hash until the end of the file, or until `claim` is called."""
+        """Hash until `claim` is called, or as much of the file as is worth it."""
         try:
             self._hash()
         except OSError:
@@ -96,7 +100,10 @@ class Ahead:
             if abs(time.time() - facts.st_mtime) < _SETTLED_SECONDS:
                 return
             block = memoryview(bytearray(min(_BLOCK_BYTES, facts.st_size)))
-            while not self._is_claimed and (size := stream.readinto(block)):
+            while not self._is_claimed and self._count < _MOST_BYTES:
+                size = stream.readinto(block)
+                if not size:
+                    break
                 found.update(block[:size])
                 self._count += size
         self._facts = (facts.st_size, facts.st_mtime_ns)
