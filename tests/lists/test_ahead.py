@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest.mock import patch
 
-from gruff_ledger.cli.start import _sure_sources
+from gruff_ledger.cli.start import _hashes_sources, _sure_sources
 from gruff_ledger.lists import ahead
 from gruff_ledger.lists.source import Hashing, Opened, hash_of, open_path
 from tests.support import FolderTest
@@ -134,6 +134,19 @@ class AheadTest(FolderTest):
 
 
 class SureSourcesTest(FolderTest):
+    def test_only_what_keeps_hashes_begins_to_hash(self) -> None:
+        """A ledger does; looking into a docket, or whether it changed, does not."""
+        for line, expected in (
+            ("", False),
+            ("count a.csv", False),
+            ("count a.csv --ledger l", True),
+            ("run a.toml --replace", True),
+            ("run a.toml --if-changed --ledger l", False),
+            ("run a.toml --stop-after=2", False),
+        ):
+            with self.subTest(line=line):
+                self.assertEqual(_hashes_sources(line.split()), expected)
+
     def test_lists_are_what_stands_before_the_options(self) -> None:
         """And the reference list; the values of other options may be outputs."""
         line = ["lookup", "a.csv", "b.csv", "--to", "c.csv", "--in", "d.csv"]

@@ -3,9 +3,11 @@
 import csv
 import io
 import unittest
+from unittest.mock import patch
 
 import numpy as np
 
+from gruff_ledger.lists import writing
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.table import Table, constant_column
 from tests.support import table
@@ -62,4 +64,6 @@ class WriteDelimitedTest(unittest.TestCase):
                     self.assertIsNotNone(left.before_filter())
                     whole = left.with_fields(left.headings, list(left.columns))
                     self.assertIsNone(whole.before_filter())
-                    self.assertEqual(written(given.filter(wanted)), written(whole))
+                    self.assertEqual(written(left), written(whole))
+                    with patch.object(writing, "_MOST_BYTES_IN_LINES", 100):
+                        self.assertEqual(written(given.filter(wanted)), written(whole))

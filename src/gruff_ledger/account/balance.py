@@ -93,8 +93,7 @@ def _sum_over(origins: Iterable[Origin]) -> int:
         for origin in origins
         for start in range(0, len(origin), _STRETCH_RECORDS)
     ]
-    work = mapped if len(stretches) > 1 else map
-    return sum(work(_sum_of_stretch, stretches)) % 2**64
+    return sum(mapped(_sum_of_stretch, stretches)) % 2**64
 
 
 def _sum_of_stretch(stretch: tuple[Origin, int]) -> int:

@@ -214,7 +214,9 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
     from gruff_ledger.docket.engine import run
     from gruff_ledger.docket.part import stopped_after
     from gruff_ledger.lists.outputs import WritingTerms
+    from gruff_ledger.memory import settle_memory
 
+    settle_memory()
     try:
         job = stopped_after(loaded(docket, asked), said)
         with Progress(wanted=not asked.quiet) as progress:

@@ -13,6 +13,10 @@ from collections.abc import Iterator
 from typing import NoReturn
 
 
+# With these a docket's sources are hashed in another way, or not at all.
+_KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
+
+
 def main() -> NoReturn:
     """Run the command line and exit; see `gruff_ledger.cli.main`."""
     _make_ready(sys.argv[1:])
@@ -29,12 +33,17 @@ def _make_ready(arguments: list[str]) -> None:
     gc.set_threshold(100_000, 20, 20)
     # Threads that mostly work outside of Python need not wait long to come back to it.
     sys.setswitchinterval(0.0005)
-    is_run = arguments[:1] == ["run"] and "--if-changed" not in arguments
-    if is_run or "--ledger" in arguments:
+    if _hashes_sources(arguments):
         from gruff_ledger.lists.ahead import hash_ahead
 
-        # Whether anything changed is told by hashes too, and needs no packages.
         hash_ahead(lambda: _sure_sources(arguments))
+
+
+def _hashes_sources(arguments: list[str]) -> bool:
+    """Tell whether a command line surely wants the hashes of all that it reads."""
+    if arguments[:1] != ["run"]:
+        return "--ledger" in arguments
+    return not any(each.startswith(_KEEP_NO_HASHES) for each in arguments)
 
 
 def _sure_sources(arguments: list[str]) -> Iterator[str]:

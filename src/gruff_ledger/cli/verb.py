@@ -53,8 +53,6 @@ _RESULT = "result"
 # What reading has by the same name, is named for writing so.
 _WRITING_NAMES = {"format": "to-format", "delimiter": "to-delimiter"}
 
-settle_memory()
-
 
 class VerbCommand(click.Command):
     """A command whose options are listed in groups."""
@@ -189,6 +187,7 @@ def _run_verb(
     enter: Path | None = None,
     **given: Any,
 ) -> int:
+    settle_memory()
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
     if verb.name == "card":
         from gruff_ledger.cli.card import can_choose, chosen_values

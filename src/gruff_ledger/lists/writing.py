@@ -213,6 +213,9 @@ def _filtered_lines(
         mask = wanted[start : start + _STRETCH_RECORDS]
         if mask.all():
             return data.data
+        if len(data) > _MOST_BYTES_IN_LINES:
+            few = [filtered(column, mask) for column in stretch]
+            return _lines(few, delimiter, line_end)[0].data if mask.any() else b""
         lines = filtered(pa.chunked_array([text_array(data, lengths)]), mask)
         # Of one chunk there is one left, or none.
         return next((chunk.bytes.data for chunk in text_chunks(lines)), b"")
