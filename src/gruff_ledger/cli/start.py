@@ -12,7 +12,6 @@ import sys
 from collections.abc import Iterator
 from typing import NoReturn
 
-
 # With these a docket's sources are hashed in another way, or not at all.
 _KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
 
