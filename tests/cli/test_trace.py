@@ -6,6 +6,10 @@ import json
 import shutil
 import zipfile
 
+import pyarrow as pa
+from pyarrow import ipc
+
+from gruff_ledger.account.packed import PackedCells, is_packed
 from tests.support import FolderTest
 
 NORTH = """Berth,Boat,Length
@@ -177,6 +181,25 @@ class TraceTest(FolderTest):
         self.assertIn("sources/1.arrow", done.stderr.decode())
         self.assertNotIn("New", done.stdout.decode())
 
+    def test_a_ledger_of_the_first_layout_is_read(self) -> None:
+        """In it cells were not packed, but arrays of text."""
+        path = self.folder / "ledger" / "trace.zip"
+        asked = ("trace", "out/rated.csv", "--record", "1")
+        told = self.gruff(*asked).stdout
+        with zipfile.ZipFile(path) as whole:
+            parts = {name: whole.read(name) for name in whole.namelist()}
+        index = json.loads(parts["trail.json"])
+        self.assertEqual(index["trail"], 2)
+        parts["trail.json"] = json.dumps(index | {"trail": 1}).encode()
+        with zipfile.ZipFile(path, "w") as old:
+            for name, data in parts.items():
+                old.writestr(name, _unpacked(data))
+        self.assertEqual(self.gruff(*asked).stdout, told)
+        parts["trail.json"] = json.dumps(index | {"trail": 3}).encode()
+        with zipfile.ZipFile(path, "w") as newer:
+            newer.writestr("trail.json", parts["trail.json"])
+        self.assertIn("its layout is version 3", self.problem(*asked))
+
     def test_a_clean_run_again_gives_the_same_trail(self) -> None:
         """The trail depends on lists and docket alone, but for the time of the run."""
         path = self.folder / "ledger" / "trace.zip"
@@ -189,3 +212,24 @@ class TraceTest(FolderTest):
         before = parts()
         self.gruff("run", "job.toml", "--replace")
         self.assertEqual(parts(), before)
+
+
+def _unpacked(data: bytes) -> bytes:
+    """Return a part with its cells as arrays of text, where it holds packed ones."""
+    if not data.startswith(b"ARROW1"):
+        return data
+    table = ipc.open_file(pa.BufferReader(data)).read_all()
+    if not is_packed(table):
+        return data
+    cells = PackedCells(table)
+    headings = [
+        field.metadata[b"heading"].decode()
+        for field in table.schema
+        if field.metadata is not None
+    ]
+    arrays = pa.table({heading: cells.column(heading) for heading in headings})
+    sink = pa.BufferOutputStream()
+    with ipc.new_file(sink, arrays.schema) as writer:
+        writer.write_table(arrays)
+    whole: bytes = sink.getvalue().to_pybytes()
+    return whole

@@ -3,8 +3,8 @@
 The file ``trace.zip`` holds the cells of every source as they were read, and for each
 entry what it changed, set aside, found and made, with the records it happened to. All
 else can be told from these: nothing of a list that went on unchanged is written twice.
-Its members are Arrow files, not compressed, so that one record of a million is found
-without reading the others; ``trail.json`` says what each of them is.
+Its members are Arrow files, so that one record of a million is found without reading
+the others; cells are packed (see `packed`). ``trail.json`` says what each of them is.
 
 Records are told apart by their origin. Work that makes several records of one, or
 figures of records, makes records that are new: they are numbered anew, as if the entry
@@ -18,13 +18,16 @@ import queue
 import threading
 import zipfile
 from collections.abc import Callable, Mapping, Sequence
+from functools import partial
 from typing import Any, BinaryIO
 
 import msgspec
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 from msgspec import structs
 
+from gruff_ledger.account.packed import write_packed
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
 from gruff_ledger.table import (
     Column,
@@ -38,8 +41,8 @@ from gruff_ledger.table import (
 TRAIL_FILE = "trace.zip"
 TRAIL_INDEX = "trail.json"
 
-# The version of the layout of the file.
-TRAIL_VERSION = 1
+# The version of the layout of the file. In the first, no cells were packed.
+TRAIL_VERSION = 2
 
 # Records in a piece of an Arrow file.
 _PIECE_RECORDS = 1 << 16
@@ -358,9 +361,8 @@ class Trail:
     # Parts -----------------------------------------------------------------------
 
     def _cells(self, name: str, table: Table) -> str:
-        return self._parts.add(
-            name, dict(zip(table.headings, table.columns, strict=True))
-        )
+        columns = dict(zip(table.headings, table.columns, strict=True))
+        return self._parts.add(name, columns, packed=True)
 
     def _rows(self, name: str, origin: Origin) -> Any:
         """Write which record stands in each row; in short where they are counted."""
@@ -414,18 +416,20 @@ class Trail:
 
     def _drawn(self, name: str, drawn: Drawn) -> dict[str, Any]:
         columns = _origin_columns(drawn.origin)
-        columns["row"] = number_array(drawn.row.astype(np.int32))
-        for key, codes, kind in (
-            ("column", drawn.column, np.int32),
-            ("part", drawn.part, np.int16),
-            ("field", drawn.field, np.int16),
+        for key, codes in (
+            ("row", drawn.row),
+            ("column", drawn.column),
+            ("part", drawn.part),
+            ("field", drawn.field),
         ):
             if codes is not None:
-                columns[key] = number_array(codes.astype(kind))
+                columns[key] = _narrow(codes)
         if drawn.values is not None:
             is_small = drawn.values.dtype != object
-            columns["value"] = pa.array(
-                drawn.values if is_small else [str(each) for each in drawn.values]
+            columns["value"] = (
+                _narrow(drawn.values)
+                if is_small
+                else pa.array([str(each) for each in drawn.values])
             )
         return {
             "part": self._parts.add(name, columns),
@@ -459,14 +463,21 @@ def _counted(origin: Origin) -> dict[str, int] | None:
 
 def _origin_columns(origin: Origin, mark: str = "") -> dict[str, Any]:
     """Return origins as Arrow arrays of numbers no wider than they need."""
-    sources = np.int16 if not len(origin) or origin.source.max() < 1 << 15 else np.int32
-    records = np.uint32
-    if len(origin) and int(origin.record.max()) >= 1 << 32:
-        records = np.uint64  # type: ignore[assignment]
     return {
-        f"{mark}source": number_array(origin.source.astype(sources)),
-        f"{mark}record": number_array(origin.record.astype(records)),
+        f"{mark}source": _narrow(origin.source),
+        f"{mark}record": _narrow(origin.record),
     }
+
+
+def _narrow(numbers: npt.NDArray[np.integer]) -> Any:
+    """Return whole numbers as an Arrow array no wider than they need."""
+    least, most = int(numbers.min(initial=0)), int(numbers.max(initial=0))
+    kind = next(
+        kind
+        for kind in (np.uint8, np.int16, np.uint16, np.int32, np.uint32, np.int64)
+        if np.iinfo(kind).min <= least and most <= np.iinfo(kind).max
+    )
+    return number_array(numbers.astype(kind))
 
 
 class _Parts:
@@ -479,10 +490,13 @@ class _Parts:
         self._thread = threading.Thread(target=self._work, daemon=True)
         self._thread.start()
 
-    def add(self, name: str, columns: Mapping[str, Any]) -> str:
-        """Have a part written, and return its name."""
+    def add(
+        self, name: str, columns: Mapping[str, Any], *, packed: bool = False
+    ) -> str:
+        """Have a part written, packed if it is cells of a list, and return its name."""
         member = f"{name}.arrow"
-        self._queue.put(lambda: self._write(member, columns))
+        write = write_packed if packed and columns else _write_arrays
+        self._queue.put(lambda: self._write(member, partial(write, columns)))
         return member
 
     def end(self, name: str, data: bytes) -> None:
@@ -513,18 +527,21 @@ class _Parts:
                 except BaseException as error:
                     self._error = error
 
-    def _write(self, member: str, columns: Mapping[str, Any]) -> None:
-        from pyarrow import ipc
-
-        arrays = [_chunked(column) for column in columns.values()]
-        fields = [
-            pa.field(key, each.type) for key, each in zip(columns, arrays, strict=True)
-        ]
-        table = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    def _write(self, member: str, write: Callable[[Any], None]) -> None:
         with self._zip.open(_member(member), "w", force_zip64=True) as target:
-            sink = pa.PythonFile(target, "w")
-            with ipc.new_file(sink, table.schema) as writer:
-                writer.write_table(table, max_chunksize=_PIECE_RECORDS)
+            write(pa.PythonFile(target, "w"))
+
+
+def _write_arrays(columns: Mapping[str, Any], sink: Any) -> None:
+    from pyarrow import ipc
+
+    arrays = [_chunked(column) for column in columns.values()]
+    fields = [
+        pa.field(key, each.type) for key, each in zip(columns, arrays, strict=True)
+    ]
+    table = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    with ipc.new_file(sink, table.schema) as writer:
+        writer.write_table(table, max_chunksize=_PIECE_RECORDS)
 
 
 def _chunked(column: Column) -> Any:

@@ -17,6 +17,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.account.packed import PackedCells, is_packed
 from gruff_ledger.account.trail import TRAIL_FILE, TRAIL_INDEX, TRAIL_VERSION
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Indices, mapped_whole
@@ -80,10 +81,10 @@ class TrailFile:
             raise self._damaged(f"its part {TRAIL_INDEX} is missing") from error
         except (OSError, ValueError, zipfile.BadZipFile, zlib.error) as error:
             raise self._damaged(f"it cannot be read ({error})") from error
-        if self.index.get("trail") != TRAIL_VERSION:
+        if self.index.get("trail") not in range(1, TRAIL_VERSION + 1):
             raise self._damaged(
                 f"its layout is version {self.index.get('trail')}, and this program "
-                f"knows {TRAIL_VERSION}"
+                f"knows those up to {TRAIL_VERSION}"
             )
 
     def _damaged(self, what: str) -> UnreadableSource:
@@ -92,7 +93,14 @@ class TrailFile:
         )
 
     def part(self, name: str) -> Any:
-        """Return a part as an Arrow table, or None where it is missing or damaged."""
+        """
+        Return a part, or None where it is missing or damaged.
+
+        Returns
+        -------
+        PackedCells, pyarrow.Table or None
+            The first where it holds cells of a list.
+        """
         if name not in self._tables:
             self._tables[name] = self._read(name)
             if self._tables[name] is None:
@@ -118,7 +126,8 @@ class TrailFile:
                 data = self._mapped.read_buffer(known.file_size)
             if len(data) != known.file_size or zlib.crc32(data) != known.CRC:
                 return None
-            return ipc.open_file(pa.BufferReader(data)).read_all()
+            table = ipc.open_file(pa.BufferReader(data)).read_all()
+            return PackedCells(table) if is_packed(table) else table
         except (KeyError, OSError, ValueError, pa.ArrowException):
             return None
 
@@ -134,6 +143,8 @@ class TrailFile:
         part = self.part(name)
         if part is None or not 0 <= row < len(part):
             return None
+        if isinstance(part, PackedCells):
+            return part.cell(field, row)
         text: str = part.column(field)[row].as_py()
         return text
 
