@@ -618,11 +618,11 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
     as_text = functions.CastOptions(pa.string())
 
     def part(start: int) -> Column:
-        mine = numbers[start : start + _SPREAD_RECORDS]
+        mine = numbers[start : start + _TAKEN_RECORDS]
         array = number_array(mine.astype(np.int64, copy=False))
         return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 
-    return concat_columns(map(part, range(0, len(numbers), _SPREAD_RECORDS)))
+    return concat_columns(mapped_ahead(part, range(0, len(numbers), _TAKEN_RECORDS)))
 
 
 def concat_columns(columns: Iterable[Column]) -> Column:

@@ -19,10 +19,28 @@ class FoldedTest(unittest.TestCase):
         found = [key or "" for key in folded(text_column(cells), level).to_pylist()]
         self.assertEqual([key.strip() for key in found], expected)
 
+    @given(
+        st.lists(
+            st.text("0015.- +xé", max_size=6)
+            | st.sampled_from(["1" * 30, "-0.00", "0." + "0" * 25 + "1", "7.50"])
+        ),
+        st.booleans(),
+    )
+    def test_numbers_are_what_each_text_becomes(
+        self, cells: list[str], or_text: bool
+    ) -> None:
+        found = folded(text_column(cells), "number", or_text=or_text).to_pylist()
+        self.assertEqual(
+            found,
+            [key_at("number", cell) or (cell if or_text else "") for cell in cells],
+        )
+
     def test_what_stays_is_not_copied(self) -> None:
         column = text_column(["a b", "c1", ""])
         for level in ("exact", "loose", "letters"):
             self.assertIs(folded(column, level), column)
+        numbers = text_column(["0", "12.5", "-3"])
+        self.assertIs(folded(numbers, "number"), numbers)
         self.assertEqual(folded(text_column([]), "loose").to_pylist(), [])
 
 

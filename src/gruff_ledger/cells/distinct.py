@@ -14,7 +14,11 @@ from gruff_ledger.cells.between import (
     looked_up,
     print_tables,
 )
-from gruff_ledger.cells.keys import first_with_same_key, record_fingerprints
+from gruff_ledger.cells.keys import (
+    first_with_same_key,
+    key_groups,
+    record_fingerprints,
+)
 from gruff_ledger.cells.match import fingerprints
 from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.table import (
@@ -85,10 +89,8 @@ def distinct_cells(column: Column) -> tuple[Column, Indices]:
     few = few_values(column)
     if few is not None:
         return few
-    first = first_with_same_key([column])
-    is_first = first == np.arange(len(first))
-    numbers = np.cumsum(is_first) - 1
-    return filtered(column, is_first), numbers[first]
+    groups = key_groups(first_with_same_key([column]))
+    return filtered(column, groups.is_first), groups.numbers
 
 
 def few_values(column: Column) -> tuple[Column, Indices] | None:
@@ -136,10 +138,9 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
     unmet = codes < 0
     if unmet.any():
         rest = filtered(column, unmet)
-        first = first_with_same_key([rest])
-        is_first = first == np.arange(len(first))
-        codes[unmet] = len(known) + (np.cumsum(is_first) - 1)[first]
-        values = concat_columns([values, filtered(rest, is_first)])
+        groups = key_groups(first_with_same_key([rest]))
+        codes[unmet] = len(known) + groups.numbers
+        values = concat_columns([values, filtered(rest, groups.is_first)])
     # In order of first occurrence, as promised.
     places = first_places(codes)
     order = np.argsort(places)
@@ -191,7 +192,8 @@ def numbered(values: npt.NDArray[np.int64]) -> Indices:
 def first_places(codes: Indices) -> Indices:
     """Return where each code, numbered from 0 by first occurrence, occurs first."""
     found = np.full(int(codes.max(initial=-1)) + 1, len(codes), np.int64)
-    np.minimum.at(found, codes, np.arange(len(codes)))
+    # From the last to the first: of several in one place the first one stays.
+    found[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
     return found
 
 

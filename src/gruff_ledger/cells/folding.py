@@ -13,13 +13,21 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.cells.amounts import read_amounts, to_column
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.keys import blank_key_mask
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask, filtered, mapped
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    constant_column,
+    filtered,
+    mapped,
+    unequal,
+)
 
 # What a byte is, in bits: white space; what a cell cannot be folded byte by byte for
 # (`_PUNCTUATION` only at the level `letters`, where it is left out: the ASCII of
@@ -60,12 +68,12 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
     """
     if level == "exact":
         return column
+    if level == "number":
+        return _numbers(column, or_text=or_text)
 
     def fold(text: str) -> str:
         return key_at(level, text) or (text if or_text else "")
 
-    if level == "number":
-        return rewritten(column, fold).column
     odd = _ODD if level == "loose" else _ODD | _PUNCTUATION
     found = mapped(lambda chunk: _of_chunk(chunk, odd), list(text_chunks(column)))
     if all(array is None and not slow.any() for array, slow in found):
@@ -81,6 +89,19 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
         some = rewritten(filtered(column, slow), fold)
         result = with_cells(result, slow, some.column)
     return result
+
+
+def _numbers(column: Column, *, or_text: bool) -> Column:
+    """Return the keys of cells at the level of numbers; see `folded`."""
+    amounts, is_number = read_amounts(column)
+    if not is_number.any():
+        return column if or_text else constant_column("", len(column))
+    # In the plain form, without zeros at the end, equal numbers are equal texts.
+    keys, _ = to_column(amounts)
+    if not is_number.all():
+        rest = column if or_text else constant_column("", len(column))
+        keys = with_cells(rest, is_number, filtered(keys, is_number))
+    return keys if unequal(keys, column).any() else column
 
 
 def folding(level: str, *, or_text: bool = False) -> Callable[[Column], Column]:

@@ -50,7 +50,7 @@ _PART_RECORDS = 1 << 20
 _FEW_VALUES = 8
 
 # Records compared cell by cell at a time.
-_COMPARED_RECORDS = 1 << 18
+_COMPARED_RECORDS = 1 << 16
 
 # Records looked at, at three places of a list, to see which fields tell records apart,
 # and the share of distinct ones that is enough.
@@ -313,12 +313,8 @@ def mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
     if not len(repeats):
         return
     differs = np.zeros(len(repeats), np.bool_)
-    # A stretch at a time, so that no two copies of all of them are held.
-    for start in range(0, len(repeats), _COMPARED_RECORDS):
-        mine = repeats[start : start + _COMPARED_RECORDS]
-        for column in columns:
-            unlike = unequal(taken(column, mine), taken(column, first[mine]))
-            differs[start : start + _COMPARED_RECORDS] |= unlike
+    for column in columns:
+        differs |= unlike(column, repeats, first[repeats])
     if not differs.any():
         return
     # Accidents are of the order of n² / 2⁶⁵: one in a billion lists of a million.
@@ -331,6 +327,33 @@ def mend_accidents(first: Indices, columns: Sequence[Column]) -> None:
         seen: dict[tuple[str, ...], int] = {}
         for member, key in zip(members.tolist(), keys, strict=True):
             first[member] = seen.setdefault(key, member)
+
+
+def unlike(column: Column, places: Indices, others: Indices) -> Mask:
+    """
+    Mark where the cells at some places do not hold the text of those at others.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    places, others : ndarray of int64, shape (m,)
+        Faster where both rise, mostly.
+
+    Returns
+    -------
+    ndarray of bool, shape (m,)
+    """
+    whole = joined(column)
+
+    # A stretch at a time, so that no two copies of all of them are held.
+    def of_stretch(start: int) -> Mask:
+        stretch = slice(start, start + _COMPARED_RECORDS)
+        return unequal(taken(whole, places[stretch]), taken(whole, others[stretch]))
+
+    starts = range(0, len(places), _COMPARED_RECORDS)
+    # What lies in files is read from first to last.
+    masks = map(of_stretch, starts) if is_used() else mapped(of_stretch, starts)
+    return np.concatenate([np.zeros(0, np.bool_), *masks])
 
 
 def index_in(column: Column, values: Sequence[str]) -> Indices:
@@ -402,6 +425,51 @@ def blank_key_mask(columns: Sequence[Column]) -> Mask:
     """Mark the records with a blank in any of the key fields."""
     masks = [blank_mask(column) for column in columns]
     return np.logical_or.reduce(masks) if masks else np.zeros(0, np.bool_)
+
+
+class KeyGroups(NamedTuple):
+    """
+    The g groups of n records with the same key, in the order of their first records.
+
+    Attributes
+    ----------
+    is_first : ndarray of bool, shape (n,)
+        Whether a record is the first of its group.
+    numbers : ndarray of int64, shape (n,)
+        The group of each record, counted from 0.
+    """
+
+    is_first: Mask
+    numbers: Indices
+
+    @property
+    def firsts(self) -> Indices:
+        """The first record of each group."""
+        return np.flatnonzero(self.is_first)
+
+    @property
+    def sizes(self) -> Indices:
+        """How many records each group has."""
+        groups = int(np.count_nonzero(self.is_first))
+        return np.bincount(self.numbers, minlength=groups)
+
+
+def key_groups(first: npt.NDArray[np.int64]) -> KeyGroups:
+    """
+    Number the groups of records with the same key.
+
+    Parameters
+    ----------
+    first : ndarray of int64, shape (n,)
+        See `first_with_same_key`.
+
+    Examples
+    --------
+    >>> key_groups(np.array([0, 1, 0, 3])).numbers
+    array([0, 1, 0, 2])
+    """
+    is_first = first == np.arange(len(first))
+    return KeyGroups(is_first, (np.cumsum(is_first) - 1)[first])
 
 
 def group_sizes(first: npt.NDArray[np.int64]) -> Indices:

@@ -14,8 +14,8 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.keys import first_with_same_key
-from gruff_ledger.cells.match import letters, loose
+from gruff_ledger.cells.folding import folded
+from gruff_ledger.cells.keys import first_with_same_key, key_groups
 from gruff_ledger.naming import find_fields, made_headings
 from gruff_ledger.outcome import Drawn, Note, Outcome
 from gruff_ledger.problems import BadTerms
@@ -30,8 +30,6 @@ from gruff_ledger.table import (
     text_column,
 )
 from gruff_ledger.terms import Terms
-
-_FOLDS = {"loose": loose, "letters": letters}
 
 # Spellings of one value that are named, the commonest first.
 _NAMED_SPELLINGS = 8
@@ -102,7 +100,8 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
     origin = Origin.concat([table.origin for table in tables])
     exact = first_with_same_key(columns) if n else np.zeros(0, np.int64)
     group = _folded(columns, exact, terms.match)
-    firsts, inverse, counts = np.unique(group, return_inverse=True, return_counts=True)
+    groups = key_groups(group)
+    firsts, inverse, counts = groups.firsts, groups.numbers, groups.sizes
     order = _order(terms.order, counts, columns, firsts)
     order = order[counts[order] > terms.over]
     figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
@@ -115,7 +114,7 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
         origin.pick(firsts[order]),
         "the count",
     )
-    notes += _said(terms, len(counts), len(order), counts, order, exact, group)
+    notes += _said(terms, len(counts), len(order), counts, order, exact)
 
     def drawn() -> Drawn:
         rows = np.full(len(counts), -1, np.int64)
@@ -164,15 +163,10 @@ def _folded(columns: Sequence[Column], exact: Indices, match: str) -> Indices:
     """For each record, return the first one that is the same at the match level."""
     if match == "exact" or not len(exact):
         return exact
-    fold = _FOLDS[match]
-    firsts, inverse = np.unique(exact, return_inverse=True)
-    cells = zip(*(taken(column, firsts).to_pylist() for column in columns), strict=True)
-    seen: dict[tuple[str, ...], int] = {}
-    representative = [
-        seen.setdefault(tuple(map(fold, key)), place)
-        for place, key in zip(firsts.tolist(), cells, strict=True)
-    ]
-    return np.array(representative, np.int64)[inverse]
+    groups = key_groups(exact)
+    firsts = groups.firsts
+    keys = [folded(taken(column, firsts), match) for column in columns]
+    return firsts[first_with_same_key(keys)][groups.numbers]
 
 
 def _order(
@@ -210,14 +204,16 @@ def _figures(
             ]
         )
         names = [table.name for table in tables]
-        figures["lists"] = text_column(
-            ", ".join(
+        rows = list(map(tuple, per_list.T.tolist()))
+        words = {
+            row: ", ".join(
                 f"{name} {count}"
                 for name, count in zip(names, row, strict=True)
                 if count
             )
-            for row in per_list.T.tolist()
-        )
+            for row in set(rows)
+        }
+        figures["lists"] = text_column(words[row] for row in rows)
     if terms.match != "exact":
         figures["spellings"] = _spellings(columns, exact, inverse, order)
     return figures
@@ -237,23 +233,26 @@ def _spellings(
     columns: Sequence[Column], exact: Indices, inverse: Indices, order: Indices
 ) -> Column:
     """Return, for each value that has several spellings, how often each occurs."""
-    spelt, counts = np.unique(exact, return_counts=True)
-    texts = list(
-        zip(*(taken(column, spelt).to_pylist() for column in columns), strict=True)
-    )
+    groups = key_groups(exact)
+    value_of = inverse[groups.firsts]
+    is_one_of_several = np.bincount(value_of)[value_of] > 1
+    spelt = groups.firsts[is_one_of_several]
     of_value: dict[int, list[tuple[int, str]]] = {}
-    for value, count, key in zip(
-        inverse[spelt].tolist(), counts.tolist(), texts, strict=True
+    for value, count, *key in zip(
+        value_of[is_one_of_several].tolist(),
+        groups.sizes[is_one_of_several].tolist(),
+        *(taken(column, spelt).to_pylist() for column in columns),
+        strict=True,
     ):
         of_value.setdefault(value, []).append((count, " / ".join(key)))
-    told = []
-    for value in order.tolist():
-        mine = sorted(of_value[value], key=lambda each: -each[0])
+    told = {}
+    for value, spellings in of_value.items():
+        mine = sorted(spellings, key=lambda each: -each[0])
         words = [f"'{text}' {count}" for count, text in mine[:_NAMED_SPELLINGS]]
         if len(mine) > _NAMED_SPELLINGS:
             words.append(f"and {len(mine) - _NAMED_SPELLINGS} more")
-        told.append(", ".join(words) if len(mine) > 1 else "")
-    return text_column(told)
+        told[value] = ", ".join(words)
+    return text_column(told.get(value, "") for value in order.tolist())
 
 
 def _said(
@@ -263,7 +262,6 @@ def _said(
     counts: Indices,
     order: Indices,
     exact: Indices,
-    group: Indices,
 ) -> tuple[Note, ...]:
     notes = [Note(f"{values} distinct value{'' if values == 1 else 's'}.")]
     if shown < values:
@@ -276,9 +274,8 @@ def _said(
             )
         )
     if terms.match != "exact":
-        spellings = len(np.unique(exact))
-        merged = spellings - len(np.unique(group))
-        if merged:
+        spellings = int(np.count_nonzero(exact == np.arange(len(exact))))
+        if spellings > values:
             notes.append(
                 Note(f"Compared exactly, there would be {spellings} distinct values.")
             )

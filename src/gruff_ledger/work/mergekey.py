@@ -15,7 +15,7 @@ from msgspec import structs
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.cells.folding import folding, without_key
-from gruff_ledger.cells.keys import first_at_levels, group_sizes
+from gruff_ledger.cells.keys import first_at_levels, group_sizes, unlike
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import numbered_words
@@ -84,11 +84,14 @@ class _Groups(NamedTuple):
         Records that are not alone, group by group, in the order of precedence.
     starts : ndarray of int64, shape (g,)
         Where each group begins among the members.
+    numbers : ndarray of int64, shape (g,)
+        The number of each group among all, from 0.
     """
 
     first: Indices
     members: Indices
     starts: Indices
+    numbers: Indices
 
     @property
     def heads(self) -> Indices:
@@ -96,10 +99,24 @@ class _Groups(NamedTuple):
         return self.first[self.members[self.starts]]
 
     @property
+    def sizes(self) -> Indices:
+        """How many members each group has."""
+        return np.diff(np.append(self.starts, len(self.members)))
+
+    @property
     def group_of(self) -> Indices:
-        """For each member the number of its group."""
-        sizes = np.diff(np.append(self.starts, len(self.members)))
-        return np.repeat(np.arange(len(self.starts)), sizes)
+        """For each member the place of its group among these."""
+        return np.repeat(np.arange(len(self.starts)), self.sizes)
+
+    def picked(self, wanted: Mask) -> _Groups:
+        """Return some of the groups."""
+        sizes = self.sizes[wanted]
+        return _Groups(
+            self.first,
+            self.members[np.repeat(wanted, self.sizes)],
+            np.cumsum(sizes) - sizes,
+            self.numbers[wanted],
+        )
 
 
 def merged_by_key(
@@ -218,11 +235,13 @@ def _groups(
     notes += _repeated_notes(stacked, first, key_words(fields, terms.match))
     members = np.flatnonzero(group_sizes(first) > 1)
     ranks, findings, said_of = _precedence(terms, stacked, members)
-    order = np.lexsort((members, ranks, first[members]))
-    members = members[order]
+    # By group, in it by rank, and then as they stand.
+    by = first[members] * (int(ranks.max(initial=0)) + 1) + ranks
+    members = members[np.argsort(by, kind="stable")]
     starts = np.ones(len(members), np.bool_)
     starts[1:] = first[members[1:]] != first[members[:-1]]
-    groups = _Groups(first, members, np.flatnonzero(starts))
+    at = np.flatnonzero(starts)
+    groups = _Groups(first, members, at, np.arange(len(at)))
     return groups, (*notes, *said_of), findings
 
 
@@ -230,17 +249,16 @@ def _repeated_notes(stacked: Stacked, first: Indices, words: str) -> list[Note]:
     """Say where a list has a key several times: its records become one too."""
     if not len(first):
         return []
-    pairs = first * len(stacked.names) + stacked.list_of
-    order = np.argsort(pairs, kind="stable")
-    again = np.zeros(len(pairs), np.bool_)
-    again[order[1:]] = pairs[order[1:]] == pairs[order[:-1]]
+    earliest = np.empty(len(first), np.int64)
     notes = []
     for number, name in enumerate(stacked.names):
-        mine = again & (stacked.list_of == number)
-        if mine.any():
-            said = numbered_words(
-                int(np.count_nonzero(mine)), "record repeats", "records repeat"
-            )
+        records = np.flatnonzero(stacked.list_of == number)
+        heads = first[records]
+        # From the last to the first: of several in one place the first one stays.
+        earliest[heads[::-1]] = records[::-1]
+        mine = records[earliest[heads] != records]
+        if len(mine):
+            said = numbered_words(len(mine), "record repeats", "records repeat")
             notes.append(
                 Note(
                     f"{said} an earlier {words} of {name} itself; they were merged "
@@ -300,29 +318,43 @@ def _resolved(
     findings: list[Finding] = []
     questions: list[Question] = []
     changed = np.zeros(len(table), np.bool_)
-    heads, group_of = groups.heads, groups.group_of
-    lists = stacked.list_of[groups.members]
-    number_of = dict(zip(heads.tolist(), range(len(heads)), strict=True))
-    for heading in table.headings if len(heads) else ():
+    followers = np.flatnonzero(groups.first != np.arange(len(table)))
+    place_of = np.full(len(table), -1, np.int64)
+    place_of[groups.heads] = np.arange(len(groups.starts))
+    for heading in table.headings if len(followers) else ():
         if heading in keys:
             continue
-        cells = taken(table.column(heading), groups.members)
+        decided_here = {
+            int(place_of[groups.first[one]]): value
+            for one, other, field, value in decided.values
+            if field == heading
+            and groups.first[one] == groups.first[other]
+            and place_of[groups.first[one]] >= 0
+        }
+        # Where all members have the same cell, it stands, and nothing is in question.
+        column = table.column(heading)
+        heads_of = groups.first[followers]
+        differ = unlike(column, followers, heads_of)
+        wanted = np.zeros(len(groups.starts), np.bool_)
+        wanted[place_of[heads_of[differ]]] = True
+        wanted[list(decided_here)] = True
+        if not wanted.any():
+            continue
+        some = groups.picked(wanted)
+        places = np.cumsum(wanted) - 1
+        chosen = {int(places[at]): value for at, value in decided_here.items()}
+        heads = some.heads
+        lists = stacked.list_of[some.members]
+        cells = taken(column, some.members)
         has = stacked.has[heading][lists]
         filled = has & ~blank_mask(cells)
         stands = filled
         if terms.precedence in ("list", "newest") and not terms.update:
             stands = has
-        winners = _first_marked(stands, groups)
-        chosen = {
-            number_of[int(groups.first[one])]: value
-            for one, other, field, value in decided.values
-            if field == heading
-            and groups.first[one] == groups.first[other]
-            and int(groups.first[one]) in number_of
-        }
+        winners = _first_marked(stands, some)
         now = taken(cells, np.maximum(winners, 0))
         put = winners >= 0
-        was = taken(table.column(heading), heads)
+        was = taken(column, heads)
         if chosen:
             texts = now.to_pylist()
             for group, value in chosen.items():
@@ -340,9 +372,7 @@ def _resolved(
             held[heading] = with_cells(column_of(held[heading]), mask, new)
             changed |= mask
         asked = filled & (lists > 0) if terms.update else filled
-        finding, open_ = _conflicts(
-            heading, table, groups, group_of, cells, asked, winners, chosen
-        )
+        finding, open_ = _conflicts(heading, table, some, cells, asked, winners, chosen)
         findings += finding
         questions += open_
     result = table.with_fields(table.headings, [held[h] for h in table.headings])
@@ -361,13 +391,13 @@ def _conflicts(
     heading: str,
     table: Table,
     groups: _Groups,
-    group_of: Indices,
     cells: Column,
     asked: Mask,
     winners: Indices,
     chosen: Mapping[int, str],
 ) -> tuple[list[Finding], list[Question]]:
     """Return what is found where filled cells of one key differ, and the questions."""
+    group_of = groups.group_of
     # Who differs from the first that is asked of its group, is in conflict with it.
     first = _first_marked(asked, groups)[group_of]
     differs = asked & (first >= 0)
@@ -397,8 +427,9 @@ def _conflicts(
         stands.append(there)
         choices = tuple(text for text in texts if text.strip())
         one, other = groups.members[mine[0]], groups.members[mine[1]]
+        group = int(groups.numbers[number]) + 1
         questions.append(
-            Question(number + 1, int(one), int(other), field=heading, values=choices)
+            Question(group, int(one), int(other), field=heading, values=choices)
         )
     heads = groups.heads[open_]
     finding = Finding(

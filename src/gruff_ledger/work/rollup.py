@@ -24,7 +24,7 @@ from gruff_ledger.cells.amounts import (
 )
 from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.keys import first_with_same_key
+from gruff_ledger.cells.keys import first_with_same_key, key_groups
 from gruff_ledger.cells.match import LEVELS, loose
 from gruff_ledger.cells.order import code_ranks, sorted_places
 from gruff_ledger.cells.sums import (
@@ -249,10 +249,9 @@ def _united(terms: RollupTerms, brought: Sequence[Brought]) -> Sides:
     numbers = np.zeros(0, np.int64)
     down = whole
     if len(whole[0]):
-        first = first_with_same_key(keys)
-        is_first = first == np.arange(len(first))
-        numbers = (np.cumsum(is_first) - 1)[first]
-        down = [filtered(column, is_first) for column in whole]
+        groups = key_groups(first_with_same_key(keys))
+        numbers = groups.numbers
+        down = [filtered(column, groups.is_first) for column in whole]
     ends = np.cumsum([len(each.labels[0]) for each in brought])
     rows = np.split(numbers, ends[:-1])
     fold = LEVELS[terms.match]

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.keys import first_with_same_key
+from gruff_ledger.cells.keys import first_with_same_key, key_groups
 from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.naming import free_heading
 from gruff_ledger.rules.nearest import nearest_values
@@ -85,7 +85,8 @@ def unmatched_keys(
         blank = text_column(())
         return Unmatched(records, none, none, none, blank, blank)
     first = first_with_same_key(few)
-    heads, codes, counts = np.unique(first, return_inverse=True, return_counts=True)
+    groups = key_groups(first)
+    heads, codes, counts = groups.firsts, groups.numbers, groups.sizes
     order = np.argsort(-counts, kind="stable")
     ranks = np.empty(len(order), np.int64)
     ranks[order] = np.arange(len(order))
