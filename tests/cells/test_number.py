@@ -5,6 +5,7 @@ from decimal import Decimal
 from fractions import Fraction
 
 import numpy as np
+import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -59,6 +60,20 @@ class OneByOneTest(unittest.TestCase):
         ):
             with self.subTest(text=text):
                 self.assertIsNone(number_of(text))
+
+    def test_very_many_digits_are_a_text(self) -> None:
+        """A number has up to 400 digits before the point, and after it."""
+        for text, is_number in (
+            ("9" * 400, True),
+            ("-" + "9" * 400 + "." + "1" * 400, True),
+            ("9" * 401, False),
+            ("0." + "1" * 401, False),
+            ("9" * 5000, False),
+        ):
+            with self.subTest(digits=len(text)):
+                self.assertEqual(number_of(text) is not None, is_number)
+                found = chunk_numbers(chunk_of(pa.array(["7", text])))
+                self.assertEqual(found.places.tolist(), [0, 1][: 1 + is_number])
 
     def test_written_without_an_exponent(self) -> None:
         self.assertEqual(plain_text(exact(-5, 3)), "-0.005")

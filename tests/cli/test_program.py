@@ -179,6 +179,7 @@ class RefusalTest(FolderTest):
             (("duplicates", "a.csv", "--keep", "lst"), "--keep: there is no choice"),
             (("duplicates", "a.csv", "--by", "Bert"), "Did you mean 'Berth'?"),
             (("duplicates", "a.csv", "--skip-rows", "x"), "--skip-rows: 'x' is not"),
+            (("pick", "a.csv", "--by", "Boat", "--top", "9" * 5000), "is not a whole"),
             (("duplicates", "a.csv", "b.csv"), "unexpected extra argument"),
             (("dupicates", "a.csv"), "Did you mean 'duplicates'?"),
             (("merge",), "Missing argument"),
@@ -198,6 +199,23 @@ class RefusalTest(FolderTest):
                 self.assertIn(told, self.problem(*arguments))
         names = {"a.csv", "empty.csv", "latin.csv", "book.xlsx.csv", "open.csv"}
         self.assertEqual({path.name for path in self.folder.iterdir()}, names)
+
+    def test_very_many_digits_are_a_text(self) -> None:
+        """No amount has them; they are told of, and nothing stops."""
+        many = "9" * 5000
+        self.write("a.csv", f"Boat,Fee,Part\nTern,{many},7\nOtter,{'8' * 400},7\n")
+        for arguments, told in (
+            (("survey", "a.csv"), "of more than 15 digits"),
+            (("sort", "a.csv", "--by", "Fee AS NUMBER"), "Fee is no number"),
+            (("rollup", "a.csv", "--value", "Fee", "--figure", "mean"), "no number"),
+            (("compute", "a.csv", "--formula", "x=Fee / Part"), "Fee is not a number"),
+            (("duplicates", "a.csv", "--by", "Fee", "--match", "number"), "blank in"),
+        ):
+            with self.subTest(arguments=arguments):
+                done = self.gruff(*arguments)
+                self.assertIn(told, done.stderr.decode())
+        done = self.gruff("compute", "a.csv", "--formula", "x=Fee / Part")
+        self.assertIn(f"Tern,{many},7,\n", done.stdout.decode())
 
     def test_a_heading_without_records_is_a_list(self) -> None:
         """Nothing goes wrong with nothing."""

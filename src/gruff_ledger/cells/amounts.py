@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.number import chunk_numbers, exact
+from gruff_ledger.cells.number import chunk_numbers, exact, whole_text
 from gruff_ledger.cells.number_form import PLAIN, NumberForm, in_plain_form
 from gruff_ledger.cells.pieces import STRETCH_RECORDS, text_array
 from gruff_ledger.cells.strings import chunk_of, text_chunks
@@ -72,7 +72,7 @@ def constant(number: Decimal, n: int = 1) -> Amounts:
     """Return one number for all of `n` records."""
     sign, digits, exponent = number.as_tuple()
     assert isinstance(exponent, int)
-    value = int("".join(map(str, digits)) or "0") * 10 ** max(0, exponent)
+    value = int(Decimal((0, digits, 0))) * 10 ** max(0, exponent)
     values = np.empty(n, object)
     values[:] = -value if sign else value
     return Amounts(_narrow(values), max(0, -exponent))
@@ -323,10 +323,10 @@ def decimal_text(value: int, scale: int, digits: int | None = None) -> str:
     ('-1.25', '-1.25')
     """
     whole, part = divmod(abs(value), 10**scale)
-    decimals = str(part).rjust(scale, "0").rstrip("0") if scale else ""
+    decimals = whole_text(part).rjust(scale, "0").rstrip("0") if scale else ""
     decimals = decimals.ljust(digits or 0, "0")
     sign = "-" if value < 0 else ""
-    return f"{sign}{whole}{'.' if decimals else ''}{decimals}"
+    return f"{sign}{whole_text(whole)}{'.' if decimals else ''}{decimals}"
 
 
 # A digit more still fits 64 bits.

@@ -32,10 +32,18 @@ from gruff_ledger.cells.strings import (
 )
 from gruff_ledger.table import Column, Indices, Mask, mapped, taken
 
+# With more digits than this before or after the point a cell is a text: no amount has
+# them, and to work with very many takes a time that grows faster than they do. Numbers
+# put at one scale, and added up, stay well below `amounts.MOST_DIGITS`.
+MOST_DIGITS_A_SIDE = 400
+
 _PLAIN = re.compile(r"([+-]?)(\d*)(?:\.(\d*))?", re.ASCII)
 
 _SIMPLE = np.uint8(DIGIT | SIGN | POINT)
 _NEVER = np.uint8(UPPER | LOWER | OTHER)
+
+# Whole numbers of no more bits have less than the 4,300 digits that Python writes.
+_MOST_WRITTEN_BITS = 14_000
 
 # Digits that surely fit 64 bits; the parts before and after the point each have at most
 # two words of eight.
@@ -78,12 +86,22 @@ def number_of(text: str) -> Decimal | None:
     >>> number_of(" -12.50 "), number_of("12E3"), number_of("1,250")
     (Decimal('-12.50'), None, None)
     """
-    match = _PLAIN.fullmatch(text.strip())
-    if match is None or not (match[2] or match[3]):
+    found = _whole_number(text)
+    if found is None:
         return None
-    digits = (match[2] + (match[3] or "")) or "0"
-    sign = 1 if match[1] == "-" else 0
-    return Decimal((sign, tuple(map(int, digits)), -len(match[3] or "")))
+    sign, digits, scale = found
+    return Decimal((sign, tuple(map(int, digits)), -scale))
+
+
+def _whole_number(text: str) -> tuple[int, str, int] | None:
+    """Return the sign of a number, 1 for a minus, its digits, and its scale."""
+    match = _PLAIN.fullmatch(text.strip())
+    if match is None:
+        return None
+    before, after = match[2], match[3] or ""
+    if not (before or after) or max(len(before), len(after)) > MOST_DIGITS_A_SIDE:
+        return None
+    return match[1] == "-", before + after, len(after)
 
 
 def exact(value: int, scale: int) -> Decimal:
@@ -95,7 +113,14 @@ def exact(value: int, scale: int) -> Decimal:
     >>> exact(1250, 2)
     Decimal('12.50')
     """
-    return Decimal(f"{value}E-{scale}")
+    number = Decimal(value).as_tuple()
+    return Decimal((number.sign, number.digits, -scale))
+
+
+def whole_text(value: int) -> str:
+    """Write a whole number; Python itself writes only so many digits."""
+    is_short = value.bit_length() <= _MOST_WRITTEN_BITS
+    return str(value) if is_short else f"{Decimal(value):f}"
 
 
 def plain_text(number: Decimal) -> str:
@@ -158,7 +183,7 @@ def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> N
     digits, scales, negative, good = _parsed(chunk, lengths)
     if kinds is not None:
         good &= kinds != 0
-    others: dict[int, Decimal] = {}
+    others: dict[int, tuple[int, int]] = {}
     if not good.all() and (lengths[~good] > 0).any():
         # White space around a number, or very many digits: rare, and read one by one.
         kinds = kinds_in(chunk) if kinds is None else kinds
@@ -169,7 +194,7 @@ def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> N
     if len(places) < len(good):
         digits, scales, negative = digits[places], scales[places], negative[places]
     scale = int(scales.max(initial=0))
-    scale = max([scale, *(max(0, -_exponent(each)) for each in others.values())])
+    scale = max([scale, *(mine for _, mine in others.values())])
     if not others and len(str(int(digits.max(initial=0)))) + scale <= _MOST_DIGITS:
         values = digits * _POWERS[scale - scales]
         np.negative(values, out=values, where=negative)
@@ -180,7 +205,7 @@ def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> N
             digits.tolist(), scales.tolist(), negative.tolist(), strict=True
         )
     ]
-    large += [_scaled(each, scale) for each in others.values()]
+    large += [value * 10 ** (scale - mine) for value, mine in others.values()]
     places = np.concatenate([places, np.fromiter(others, np.int64, len(others))])
     order = np.argsort(places, kind="stable")
     if all(abs(value) < 10**_MOST_DIGITS for value in large):
@@ -190,31 +215,16 @@ def chunk_numbers(chunk: Chunk, kinds: npt.NDArray[np.uint8] | None = None) -> N
     return Numbers(places[order], values_of_any_size[order], scale)
 
 
-def _exponent(number: Decimal) -> int:
-    exponent = number.as_tuple().exponent
-    assert isinstance(exponent, int)
-    return exponent
-
-
-def _scaled(number: Decimal, scale: int) -> int:
-    sign, digits, exponent = number.as_tuple()
-    assert isinstance(exponent, int)
-    value = int("".join(map(str, digits))) * int(10 ** (scale + exponent))
-    return -value if sign else value
-
-
-def _read_one_by_one(chunk: Chunk, places: Indices) -> dict[int, Decimal]:
+def _read_one_by_one(chunk: Chunk, places: Indices) -> dict[int, tuple[int, int]]:
     if not len(places):
         return {}
     texts = taken(pa.chunked_array([chunk.array]), places).to_pylist()
-    known: dict[str, Decimal | None] = {}
-    found: dict[int, Decimal] = {}
+    found = {}
     for place, text in zip(places.tolist(), texts, strict=True):
-        if text not in known:
-            known[text] = number_of(text)
-        number = known[text]
+        number = _whole_number(text)
         if number is not None:
-            found[place] = number
+            negative, digits, scale = number
+            found[place] = (-int(digits) if negative else int(digits), scale)
     return found
 
 

@@ -107,6 +107,9 @@ class _Completed(click.types.StringParamType):
 
 
 # Where the kind says too little.
+# A whole number is written with no more; longer ones mean nothing anywhere.
+_MOST_CHARACTERS = 18
+
 _METAVARS_OF = {
     "null": "WORD",
     "widths": "N, …",
@@ -255,7 +258,8 @@ def _renamed(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
 def _taken_apart(term: Term, value: Any) -> Any:
     if term.kind is Kind.WHOLE:
         text = value.strip()
-        return int(text) if text.lstrip("+-").isdecimal() else value
+        is_whole = text.lstrip("+-").isdecimal() and len(text) <= _MOST_CHARACTERS
+        return int(text) if is_whole else value
     if term.kind is Kind.NAMES:
         return [name for each in value for name in parse_names(each)]
     if term.kind is Kind.TEXTS:
