@@ -15,14 +15,15 @@ from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
+import pyarrow as pa
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.number import number_of, plain_text
 from gruff_ledger.cells.pieces import by_stretches, text_array
-from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, filtered
+from gruff_ledger.table import Column, Mask, arrow_functions, filtered, mapped
 
 # White space that parts groups of digits; people type one and mean any.
 _SPACES = " \u00a0\u2009\u202f"
@@ -160,12 +161,59 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
         return [text_array(as_plain[chunk.bytes], np.diff(chunk.offsets))]
 
     # Cells of digits, signs and decimal characters alone are most; of those only that
-    # character differs. The others are read as they were.
+    # character differs. Of the others, most have groups or a currency as usual; what is
+    # written in any other way is read one by one.
     (pointed,) = by_stretches([column], in_point_form)
     if not others.any():
         return pointed
-    rest = rewritten(filtered(column, others), plain).column
+    rest = filtered(column, others)
+    usual = _are_usual(rest, form)
+    if usual.any():
+        rest = with_cells(rest, usual, _bare_cells(filtered(rest, usual), form))
+    if not usual.all():
+        odd = rewritten(filtered(rest, ~usual), plain).column
+        rest = with_cells(rest, ~usual, odd)
     return with_cells(pointed, others, rest)
+
+
+def _are_usual(column: Column, form: NumberForm) -> Mask:
+    """Mark cells with a sign, a currency and groups of three digits, as most have."""
+    if re.search(r"[0-9+-]", form.currency):
+        # It cannot be told from the number by its characters alone.
+        return np.zeros(len(column), np.bool_)
+    decimal, group = re.escape(form.decimal), re.escape(form.group)
+    whole = f"(?:[0-9]{{1,3}}(?:{group}[0-9]{{3}})+|[0-9]+)" if group else "[0-9]+"
+    digits = f"{whole}(?:{decimal}[0-9]*)?"
+    pattern = f"-?{digits}"
+    if form.currency:
+        sign = re.escape(form.currency)
+        pattern = f"(?:{pattern}(?: ?{sign})?|-?{sign} ?{digits}|{sign} ?-{digits})"
+    functions = arrow_functions()
+    options = functions.MatchSubstringOptions(f"\\A{pattern}\\z")
+
+    def are_usual(chunk: Chunk) -> Mask:
+        found = functions.call_function("match_substring_regex", [chunk.array], options)
+        return np.asarray(found.to_numpy(zero_copy_only=False), np.bool_)
+
+    masks = mapped(are_usual, list(text_chunks(column)))
+    return np.concatenate([np.zeros(0, np.bool_), *masks])
+
+
+def _bare_cells(column: Column, form: NumberForm) -> Column:
+    """Return cells that are written as usual with no more than sign, digits, point."""
+    functions = arrow_functions()
+    # Spaces stand between groups, or beside the currency.
+    changes = [(form.currency, ""), (form.group, ""), (" ", ""), (form.decimal, ".")]
+
+    def bare(chunk: Chunk) -> Any:
+        cells = chunk.array
+        for written, plain in changes:
+            if written and written != plain:
+                options = functions.ReplaceSubstringOptions(written, plain)
+                cells = functions.call_function("replace_substring", [cells], options)
+        return cells
+
+    return pa.chunked_array(mapped(bare, list(text_chunks(column))), pa.string())
 
 
 class NumberPattern(NamedTuple):
