@@ -1,5 +1,6 @@
 """Tests of the forms numbers are written in."""
 
+import itertools
 import unittest
 from decimal import Decimal
 
@@ -7,11 +8,13 @@ import msgspec
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.cells.number import plain_text
 from gruff_ledger.cells.number_form import (
     PLAIN,
     NumberForm,
     in_plain_form,
     number_pattern,
+    plain_cells,
 )
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import text_column
@@ -72,33 +75,34 @@ class ReadingTest(unittest.TestCase):
         self.assertEqual(column.to_pylist(), ["1.5", "?", " ", "?"])
 
 
-class FieldTest(unittest.TestCase):
-    @given(
-        st.lists(
-            st.text("0123,.-+ €%()'\u2212é", max_size=7)
-            | st.builds(
-                "".join,
-                st.tuples(
-                    st.sampled_from(["", "-", "€", "€ ", "-€", "Fr. ", "€ -", "5"]),
-                    st.sampled_from(
-                        ["7", "007", "1.250", "12.345.678", "1 250", "1.25"]
-                    ),
-                    st.sampled_from(["", ",5", ",", ".50"]),
-                    st.sampled_from(["", " €", "€", " Fr.", "-", " 5", "%"]),
-                ),
+FIELDS = given(
+    st.lists(
+        st.text("0123,.-+ €%()'\u2212é", max_size=7)
+        | st.builds(
+            "".join,
+            st.tuples(
+                st.sampled_from(["", "-", "€", "€ ", "-€", "Fr. ", "€ -", "5"]),
+                st.sampled_from(["7", "007", "1.250", "12.345.678", "1 250", "1.25"]),
+                st.sampled_from(["", ",5", ",", ".50"]),
+                st.sampled_from(["", " €", "€", " Fr.", "-", " 5", "%"]),
             ),
-            max_size=20,
         ),
-        st.builds(
-            NumberForm,
-            decimal=st.sampled_from([",", ".", "'", "é"]),
-            group=st.sampled_from(["", " ", ";", "'"]),
-            currency=st.sampled_from(["", "€", "Fr.", "5", "-"]),
-            percent=st.booleans(),
-            brackets=st.booleans(),
-            trailing_minus=st.booleans(),
-        ),
-    )
+        max_size=20,
+    ),
+    st.builds(
+        NumberForm,
+        decimal=st.sampled_from([",", ".", "'", "é"]),
+        group=st.sampled_from(["", " ", ";", "'"]),
+        currency=st.sampled_from(["", "€", "Fr.", "5", "-"]),
+        percent=st.booleans(),
+        brackets=st.booleans(),
+        trailing_minus=st.booleans(),
+    ),
+)
+
+
+class FieldTest(unittest.TestCase):
+    @FIELDS
     def test_whole_fields_agree_with_reading_one_by_one(self, cells, form) -> None:
         if form.decimal == "," and form.group == ";":
             form = msgspec.structs.replace(form, group=".")
@@ -106,6 +110,14 @@ class FieldTest(unittest.TestCase):
         self.assertEqual(
             [PLAIN.read(cell) for cell in column], [form.read(cell) for cell in cells]
         )
+
+    @FIELDS
+    def test_what_is_quickly_written_is_as_one_by_one(self, cells, form) -> None:
+        usual, plain = plain_cells(text_column([*cells, "9" * 401]), form)
+        self.assertFalse(usual[-1])
+        numbers = [form.read(cell) for cell in itertools.compress(cells, usual)]
+        self.assertNotIn(None, numbers)
+        self.assertEqual(plain.to_pylist(), list(map(plain_text, numbers)))
 
 
 class PatternTest(unittest.TestCase):

@@ -14,6 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.distinct import Rewritten, rewritten
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.pieces import by_stretches, text_array
 from gruff_ledger.cells.strings import (
     DIGIT,
@@ -25,7 +26,17 @@ from gruff_ledger.cells.strings import (
     kinds_in,
     text_chunks,
 )
-from gruff_ledger.table import Column, Indices, Mask, taken
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    filtered,
+    taken,
+)
+
+# What has a case: a letter of ASCII, or beyond it what is no sign, number or space for
+# sure. A sign of currency has none.
+_MAY_HAVE_CASE = r"[A-Za-z]|[^\x{00}-\x{7f}\p{Sc}\p{Sm}\p{Sk}\p{P}\p{Z}\p{Nd}\p{No}]"
 
 Case = Literal["upper", "lower", "title", "sentence"]
 
@@ -121,6 +132,8 @@ def recased(column: Column, case: Case) -> Rewritten:
         return [text_array(new, np.diff(chunk.offsets))]
 
     (result,) = by_stretches([column], of_stretch)
+    if slow.any():
+        slow[slow] = matching(filtered(result, slow), _MAY_HAVE_CASE)
     if not slow.any():
         return Rewritten(result, changed)
     again = rewritten(result, _ONE_BY_ONE[case], slow)

@@ -19,7 +19,8 @@ import pyarrow as pa
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.distinct import rewritten, with_cells
-from gruff_ledger.cells.number import number_of, plain_text
+from gruff_ledger.cells.number import MOST_DIGITS_A_SIDE, number_of, plain_text
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.pieces import by_stretches, text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.problems import BadTerms
@@ -176,27 +177,50 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
     return with_cells(pointed, others, rest)
 
 
-def _are_usual(column: Column, form: NumberForm) -> Mask:
-    """Mark cells with a sign, a currency and groups of three digits, as most have."""
+def plain_cells(column: Column, form: NumberForm) -> tuple[Mask, Column]:
+    """
+    Write the numbers of a field in the plain form, where that is quickly done.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    form : NumberForm
+        How they are written.
+
+    Returns
+    -------
+    usual : ndarray of bool, shape (n,)
+        The cells that are written as most numbers are in the form: they are done.
+    cells : Column
+        As many as are marked: what `plain_text` writes of each.
+    """
+    usual = _are_usual(column, form, exactly=True)
+    lengths = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
+    usual &= np.concatenate([np.zeros(0, np.int32), *lengths]) <= MOST_DIGITS_A_SIDE
+    return usual, _bare_cells(filtered(column, usual), form)
+
+
+def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Mask:
+    """
+    Mark cells with a sign, a currency and groups of three digits, as most have.
+
+    With `exactly`, only those that have neither zeros in front nor a point and nothing
+    behind it.
+    """
     if re.search(r"[0-9+-]", form.currency):
         # It cannot be told from the number by its characters alone.
         return np.zeros(len(column), np.bool_)
     decimal, group = re.escape(form.decimal), re.escape(form.group)
-    whole = f"(?:[0-9]{{1,3}}(?:{group}[0-9]{{3}})+|[0-9]+)" if group else "[0-9]+"
-    digits = f"{whole}(?:{decimal}[0-9]*)?"
+    first, rest, least = "[0-9]", "[0-9]+", "*"
+    if exactly:
+        first, rest, least = "[1-9]", "0|[1-9][0-9]*", "+"
+    in_groups = f"{first}[0-9]{{0,2}}(?:{group}[0-9]{{3}})+|" if group else ""
+    digits = f"(?:{in_groups}{rest})(?:{decimal}[0-9]{least})?"
     pattern = f"-?{digits}"
     if form.currency:
         sign = re.escape(form.currency)
         pattern = f"(?:{pattern}(?: ?{sign})?|-?{sign} ?{digits}|{sign} ?-{digits})"
-    functions = arrow_functions()
-    options = functions.MatchSubstringOptions(f"\\A{pattern}\\z")
-
-    def are_usual(chunk: Chunk) -> Mask:
-        found = functions.call_function("match_substring_regex", [chunk.array], options)
-        return np.asarray(found.to_numpy(zero_copy_only=False), np.bool_)
-
-    masks = mapped(are_usual, list(text_chunks(column)))
-    return np.concatenate([np.zeros(0, np.bool_), *masks])
+    return matching(column, rf"\A{pattern}\z")
 
 
 def _bare_cells(column: Column, form: NumberForm) -> Column:

@@ -28,6 +28,13 @@ _BLANKS = "".join(
 _INNER = re.compile(f"[{WHITE_SPACE}]+")
 _UNSEEN = re.compile(f"[{INVISIBLE}]+")
 
+# The first two bytes of those beyond ASCII, as one number: few other characters begin
+# with them.
+_WIDE_STARTS = np.zeros(1 << 16, np.bool_)
+for _mark in _BLANKS:
+    if not _mark.isascii():
+        _WIDE_STARTS[int.from_bytes(_mark.encode("utf-8")[:2], "big")] = True
+
 # The white space of ASCII.
 _SPACES = np.zeros(256, np.bool_)
 _SPACES[[*b"\t\n\v\f\r "]] = True
@@ -95,13 +102,32 @@ def _at_ends(column: Column) -> tuple[Mask, Mask]:
         first = chunk.bytes[np.minimum(chunk.offsets[:-1], len(chunk.bytes) - 1)]
         last = chunk.bytes[np.maximum(chunk.offsets[1:] - 1, 0)]
         space = filled & (_SPACES[first] | _SPACES[last])
-        return space, filled & ((first >= 128) | (last >= 128))
+        wide = filled & ((first >= 128) | (last >= 128))
+        return space, wide & _with_wide_blank(chunk) if wide.any() else wide
 
     parts = mapped(of_chunk, list(text_chunks(column)))
     if not parts:
         return np.zeros(0, np.bool_), np.zeros(0, np.bool_)
     space, wide = zip(*parts, strict=True)
     return np.concatenate(space), np.concatenate(wide)
+
+
+def _with_wide_blank(chunk: Chunk) -> Mask:
+    """Mark the cells that may hold white space or invisible characters beyond ASCII."""
+    if len(chunk.bytes) < 2 or chunk.bytes.max() < 128:
+        return np.zeros(len(chunk.array), np.bool_)
+    starts = np.zeros(len(chunk.bytes), np.bool_)
+    first = chunk.bytes[:-1].astype(np.uint16)
+    starts[:-1] = _WIDE_STARTS[(first << np.uint16(8)) | chunk.bytes[1:]]
+    return _cells_at(chunk, starts)
+
+
+def _cells_at(chunk: Chunk, marked: Mask) -> Mask:
+    """Mark the cells that have a marked byte."""
+    found = np.zeros(len(chunk.array), np.bool_)
+    at = np.flatnonzero(marked)
+    found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
+    return found
 
 
 def _trimmed_of_spaces(column: Column) -> Column:
@@ -155,13 +181,10 @@ def squeezable(column: Column) -> Mask:
         if not len(chunk.bytes):
             return np.zeros(n, np.bool_)
         marks = in_row[chunk.bytes]
-        # Two spaces in a row, or white space that is none, or what is not ASCII.
-        odd = (chunk.bytes >= 128) | (marks == 3)
+        # Two spaces in a row, or white space that is none, or some that is not ASCII.
+        odd = marks == 3
         odd[1:] |= (marks[1:] != 0) & (marks[:-1] != 0)
-        at = np.flatnonzero(odd)
-        found = np.zeros(n, np.bool_)
-        found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
-        return found
+        return _cells_at(chunk, odd) | _with_wide_blank(chunk)
 
     parts = mapped(of_chunk, list(text_chunks(column)))
     return np.concatenate(parts) if parts else np.zeros(0, np.bool_)

@@ -29,6 +29,7 @@ from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, read_moment
 from gruff_ledger.cells.number import number_of
 from gruff_ledger.cells.number_form import PLAIN, NumberForm, number_pattern
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.templates import by_template, template_parts
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
@@ -46,7 +47,6 @@ from gruff_ledger.table import (
     concat_columns,
     constant_column,
     filtered,
-    mapped,
     mapped_whole,
 )
 
@@ -569,24 +569,14 @@ def _has_part(amounts: Any) -> Mask:
 
 def _matches(column: Column, pattern: str) -> Mask:
     """Mark the cells that a pattern (RE2) matches from their start to their end."""
-    functions = arrow_functions()
-    options = functions.MatchSubstringOptions(rf"\A(?:{pattern})\z")
-
-    def of_chunk(chunk: Any) -> Mask:
-        found = functions.call_function("match_substring_regex", [chunk], options)
-        return np.asarray(found.to_numpy(zero_copy_only=False), np.bool_)
-
     try:
-        # Tried on nothing first, so that a pattern that is none is told at any length.
-        of_chunk(pa.array([], pa.string()))
-        parts = mapped(of_chunk, column.chunks)
+        return matching(column, rf"\A(?:{pattern})\z")
     except pa.ArrowInvalid as error:
         reason = re.sub(r"^Invalid regular expression: ", "", str(error).split("\n")[0])
         raise BadTerms(
             f"the pattern '{pattern}' cannot be used: {reason.rstrip('.')}.",
             "Correct it; it is of the RE2 dialect.",
         ) from None
-    return np.concatenate([np.zeros(0, np.bool_), *parts])
 
 
 def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Breach]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -28,7 +29,7 @@ from gruff_ledger.cells.lettercase import Case, one_case_mask, recased
 from gruff_ledger.cells.match import key_at
 from gruff_ledger.cells.moments import DatePattern, moment_text, read_moment
 from gruff_ledger.cells.number import plain_text
-from gruff_ledger.cells.number_form import number_pattern
+from gruff_ledger.cells.number_form import number_pattern, plain_cells
 from gruff_ledger.cells.spaces import (
     squeezable,
     squeeze,
@@ -40,7 +41,15 @@ from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.table import Column, Mask, Table, constant_column, filtered, taken
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    Table,
+    constant_column,
+    filtered,
+    taken,
+    unequal,
+)
 from gruff_ledger.terms import ListAddress, Terms, Text
 from gruff_ledger.work.maplist import pairs_of
 from gruff_ledger.work.newfields import changes_of
@@ -393,9 +402,13 @@ def _steps(
     if terms.case:
         case = terms.case
         yield lambda column: _recased(column, case, odd_only=terms.odd_only)
-    for write in (terms.number_writer(), terms.date_writer()):
+    for write, quickly in (
+        (terms.number_writer(), terms.number == _PLAIN),
+        (terms.date_writer(), False),
+    ):
         if write is not None:
-            yield _rewriting(write, form)
+            rewriting = _rewriting(write, form)
+            yield partial(_in_plain_form, form, rewriting) if quickly else rewriting
     if terms.above:
         yield _filled_from_above
     if terms.fill is not None:
@@ -465,6 +478,29 @@ def _rewriting(
         return _Step(result, mask)
 
     return step
+
+
+def _in_plain_form(
+    form: Form, one_by_one: Callable[[Column], _Step], column: Column
+) -> _Step:
+    """Write numbers in the plain form: most of them together, the others one by one."""
+    usual, cells = plain_cells(column, form.number)
+    if not usual.any():
+        return one_by_one(column)
+    changed = np.zeros(len(column), np.bool_)
+    changed[usual] = unequal(filtered(column, usual), cells)
+    now = with_cells(column, usual, cells) if changed.any() else column
+    if usual.all():
+        return _Step(Rewritten(now, changed))
+    rest = one_by_one(filtered(column, ~usual))
+    changed[~usual] = rest.result.changed
+    if rest.result.changed.any():
+        now = with_cells(now, ~usual, rest.result.column)
+    unread = None
+    if rest.unread is not None:
+        unread = np.zeros(len(column), np.bool_)
+        unread[~usual] = rest.unread
+    return _Step(Rewritten(now, changed), unread)
 
 
 def _filled_from_above(column: Column) -> _Step:
