@@ -5,19 +5,22 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.cells import match
 from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.match import LEVELS, key_at
+from gruff_ledger.cells.match import key_at
 from gruff_ledger.table import text_column
 
-CELLS = st.lists(st.text("aB é\u00a0\t.-'1ß", max_size=6), max_size=12)
+CELLS = st.lists(st.text("aB é\u00a0\t.-'1ß€©№", max_size=6), max_size=12)
 
 
 class FoldedTest(unittest.TestCase):
-    @given(CELLS, st.sampled_from(sorted(set(LEVELS) - {"exact"})))
-    def test_is_what_each_text_becomes(self, cells: list[str], level: str) -> None:
-        expected = [key_at(level, cell) or "" for cell in cells]
-        found = [key or "" for key in folded(text_column(cells), level).to_pylist()]
-        self.assertEqual([key.strip() for key in found], expected)
+    @given(CELLS, st.sampled_from(["loose", "letters", "number"]), st.booleans())
+    def test_is_what_each_text_becomes(
+        self, cells: list[str], level: str, or_text: bool
+    ) -> None:
+        expected = [key_at(level, cell) or (cell if or_text else "") for cell in cells]
+        found = folded(text_column(cells), level, or_text=or_text).to_pylist()
+        self.assertEqual(found, expected)
 
     @given(
         st.lists(
@@ -34,6 +37,12 @@ class FoldedTest(unittest.TestCase):
             found,
             [key_at("number", cell) or (cell if or_text else "") for cell in cells],
         )
+
+    def test_signs_that_are_left_alone(self) -> None:
+        for sign in match._LEFT_ALONE:
+            with self.subTest(sign=sign):
+                self.assertEqual(match.loose(sign), sign)
+                self.assertEqual(match.letters(sign), sign)
 
     def test_what_stays_is_not_copied(self) -> None:
         column = text_column(["a b", "c1", ""])

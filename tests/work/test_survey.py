@@ -108,6 +108,20 @@ class MarksTest(unittest.TestCase):
                     self.assertEqual(found.look_alikes, 2)
                     self.assertEqual(found.distinct, 53)
 
+    def test_look_alikes_with_signs(self) -> None:
+        """Signs beyond ASCII are left as they are, letters are folded."""
+        few = fieldfacts._FEW_WIDE_VALUES
+        self.addCleanup(setattr, fieldfacts, "_FEW_WIDE_VALUES", few)
+        fieldfacts._FEW_WIDE_VALUES = 1
+        for cells, alike in (
+            (("5 €", "5. €", "5 $"), 1),
+            (("Étoile+", "Etoile+", "Etoile"), 1),
+            (("№ 7", "No 7"), 1),
+            (("7 ©", "7", "7 ®"), 0),
+        ):
+            with self.subTest(cells=cells):
+                self.assertEqual(facts(*cells).look_alikes, alike)
+
     def test_mixed_case(self) -> None:
         found = facts(*["Amber"] * 9, "BOLD", "calm")
         self.assertEqual(found.odd_case, 2)

@@ -17,7 +17,8 @@ from gruff_ledger.cells.amounts import read_amounts, to_column
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.keys import blank_key_mask
-from gruff_ledger.cells.match import key_at
+from gruff_ledger.cells.match import MAY_FOLD, key_at
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.pieces import text_array
 from gruff_ledger.cells.strings import Chunk, text_chunks
 from gruff_ledger.table import (
@@ -29,14 +30,13 @@ from gruff_ledger.table import (
     unequal,
 )
 
-# What a byte is, in bits: white space; what a cell cannot be folded byte by byte for
-# (`_PUNCTUATION` only at the level `letters`, where it is left out: the ASCII of
-# Unicode's categories P); a capital, which has the bit that its small letter lacks.
+# What a byte is, in bits: white space; what a cell cannot be folded byte by byte for;
+# what the level `letters` leaves out (the ASCII of Unicode's categories P); a capital,
+# which has the bit that its small letter lacks.
 _SPACE, _ODD, _PUNCTUATION, _CAPITAL = 1, 2, 4, 32
 _KINDS = np.zeros(256, np.uint8)
 _KINDS[[*b"\t\n\v\f\r\x1c\x1d\x1e\x1f"]] = _SPACE | _ODD
 _KINDS[ord(" ")] = _SPACE
-_KINDS[128:] = _ODD
 _KINDS[[*b"!\"#%&'()*,-./:;?@[\\]_{}"]] = _PUNCTUATION
 _KINDS[ord("A") : ord("Z") + 1] = _CAPITAL
 
@@ -74,8 +74,7 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
     def fold(text: str) -> str:
         return key_at(level, text) or (text if or_text else "")
 
-    odd = _ODD if level == "loose" else _ODD | _PUNCTUATION
-    found = mapped(lambda chunk: _of_chunk(chunk, odd), list(text_chunks(column)))
+    found = mapped(lambda chunk: _of_chunk(chunk, level), list(text_chunks(column)))
     if all(array is None and not slow.any() for array, slow in found):
         return column
     result = pa.chunked_array(
@@ -131,28 +130,37 @@ def without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
     return found
 
 
-def _of_chunk(chunk: Chunk, odd: int) -> tuple[Any, Mask]:
-    """Return cells in small letters, None if they were; and which need more work."""
+def _of_chunk(chunk: Chunk, level: str) -> tuple[Any, Mask]:
+    """Return cells folded, None if they were; and which need more work."""
     n = len(chunk.array)
     slow = np.zeros(n, np.bool_)
+    data, offsets = chunk.bytes, chunk.offsets
     # Figures stay as they are at any level, and are quickly told.
-    if not (chunk.bytes - np.uint8(ord("0")) > 9).any():
+    if not (data - np.uint8(ord("0")) > 9).any():
         return None, slow
-    kinds = _KINDS[chunk.bytes]
-    if not kinds.any():
-        return None, slow
+    if data.max() >= 128:
+        slow |= matching(pa.chunked_array([chunk.array]), MAY_FOLD)
+    kinds = _KINDS[data]
+    if level == "letters":
+        kept = (kinds & _PUNCTUATION) == 0
+        if not kept.all():
+            ends = np.zeros(len(kept) + 1, np.int32)
+            np.cumsum(kept, out=ends[1:])
+            data, kinds, offsets = data[kept], kinds[kept], ends[offsets]
+            slow |= (np.diff(offsets) == 0) & (np.diff(chunk.offsets) > 0)
     space = kinds & _SPACE
+    marked = (kinds & _ODD) != 0
     if space.any():
-        filled = np.flatnonzero(np.diff(chunk.offsets))
-        starts, ends = chunk.offsets[:-1][filled], chunk.offsets[1:][filled]
-        slow[filled] = (space[starts] | space[ends - 1]) != 0
-    marked = (kinds & np.uint8(odd)) != 0
-    marked[1:] |= (space[1:] & space[:-1]) != 0
+        filled = np.flatnonzero(np.diff(offsets))
+        starts, ends = offsets[:-1][filled], offsets[1:][filled]
+        slow[filled] |= (space[starts] | space[ends - 1]) != 0
+        marked[1:] |= (space[1:] & space[:-1]) != 0
     if marked.any():
         places = np.flatnonzero(marked)
-        slow[np.searchsorted(chunk.offsets, places, side="right") - 1] = True
+        slow[np.searchsorted(offsets, places, side="right") - 1] = True
     capitals = kinds & _CAPITAL
-    if not capitals.any():
+    if capitals.any():
+        data = np.bitwise_or(data, capitals, dtype=np.uint8)
+    if data is chunk.bytes:
         return None, slow
-    small = np.bitwise_or(chunk.bytes, capitals, dtype=np.uint8)
-    return text_array(small, np.diff(chunk.offsets)), slow
+    return text_array(data, np.diff(offsets)), slow

@@ -25,6 +25,11 @@ _SPREAD = np.uint64(0x9E3779B97F4A7C15)
 _MIX = np.uint64(0xBF58476D1CE4E5B9)
 _SHIFT = np.uint64(29)
 
+# Signs beyond ASCII that stay as they are at every level, and a pattern (RE2) of all
+# else that is not ASCII.
+_LEFT_ALONE = "€£¥¢¤₩₪₫₱₴₹₺₽©®°±×÷"
+MAY_FOLD = f"[^\\x{{00}}-\\x{{7f}}{_LEFT_ALONE}]"
+
 # Cells longer than this are hashed one by one: word by word, one huge cell among a
 # million would cost an array operation for each of its words.
 _LONG_CELL_BYTES = 512

@@ -12,8 +12,9 @@ import pyarrow as pa
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates import DateForms, chunk_dates
 from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.match import Fingerprints, fingerprints, letters
+from gruff_ledger.cells.match import MAY_FOLD, Fingerprints, fingerprints, letters
 from gruff_ledger.cells.number import chunk_numbers, exact, plain_text, sum_of
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.strings import (
     DIGIT,
     KINDS,
@@ -25,6 +26,7 @@ from gruff_ledger.cells.strings import (
     UPPER,
     WIDE,
     Chunk,
+    chunk_of,
     folded_chunk,
     kinds_in,
     text_chunks,
@@ -36,7 +38,6 @@ from gruff_ledger.table import (
     Origin,
     joined,
     taken,
-    text_column,
 )
 
 # What a spreadsheet program takes for the start of a formula.
@@ -59,6 +60,7 @@ _INVISIBLE = (
     "\u3000",
 )
 _INVISIBLE_LEADS = np.unique([mark.encode("utf-8")[0] for mark in _INVISIBLE])
+_INVISIBLE_PATTERN = f"[{''.join(_INVISIBLE)}]"
 
 # A spreadsheet keeps this many digits of a number.
 _KEPT_DIGITS = 15
@@ -358,11 +360,15 @@ def _prints(chunk: Chunk) -> Fingerprints:
 def _folded_prints(chunk: Chunk) -> Fingerprints:
     """Return equal fingerprints for cells that are equal by their letters."""
     folded = _prints(folded_chunk(chunk))
-    wide = np.flatnonzero((kinds_in(chunk) & WIDE) != 0)
+    if not len(chunk.bytes) or chunk.bytes.max() < 128:
+        return folded
+    column = pa.chunked_array([chunk.array])
+    wide = np.flatnonzero(matching(column, MAY_FOLD))
     if len(wide):
-        texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
-        known = {text: "".join(letters(text).split()) for text in set(texts)}
-        folded[wide] = fingerprints(text_column(known[text] for text in texts))
+        texts = taken(column, wide).to_pylist()
+        known = {text: letters(text) for text in set(texts)}
+        bare = chunk_of(pa.array([known[text] for text in texts], pa.string()))
+        folded[wide] = _prints(folded_chunk(bare))
     return folded
 
 
@@ -402,16 +408,10 @@ def _look_for_spaces(
             within = doubled + 1 < offsets[cells + 1]
             stray[cells[within]] = True
         tally.mark("stray spaces", np.flatnonzero(stray & filled) + start)
-    wide = np.flatnonzero((kinds & WIDE) != 0)
-    if len(wide) and np.isin(chunk.bytes, _INVISIBLE_LEADS).any():
-        texts = taken(pa.chunked_array([chunk.array]), wide).to_pylist()
-        known = {text: any(mark in text for mark in _INVISIBLE) for text in set(texts)}
-        hits = [
-            place + start
-            for place, text in zip(wide.tolist(), texts, strict=True)
-            if known[text]
-        ]
-        tally.mark("no-break spaces", np.array(hits, np.int64))
+    if seen & WIDE and np.isin(chunk.bytes, _INVISIBLE_LEADS).any():
+        found = matching(pa.chunked_array([chunk.array]), _INVISIBLE_PATTERN)
+        found &= (kinds & WIDE) != 0
+        tally.mark("no-break spaces", np.flatnonzero(found) + start)
 
 
 def _look_for_numbers(
