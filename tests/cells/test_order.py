@@ -48,6 +48,22 @@ class RanksTest(unittest.TestCase):
         ranks = text_ranks(text_column([" Élodie  II", "elodie ii", "ELODIE\u00a0II"]))
         self.assertEqual(len(set(ranks.tolist())), 1)
 
+    @given(
+        st.lists(
+            st.text("aB0019- é", max_size=8)
+            | st.sampled_from(["0", "00", "a0", "9" * 130, "0" * 9, "7" * 126]),
+            max_size=20,
+        )
+    )
+    def test_whole_fields_of_codes_agree_with_one_by_one(
+        self, cells: list[str]
+    ) -> None:
+        ranks = code_ranks(text_column(cells)).tolist()
+        keys = [code_key(cell) for cell in cells]
+        ordered = sorted(set(keys))
+        rank_of = dict(zip(sorted(set(ranks)), ordered, strict=True))
+        self.assertEqual([rank_of[rank] for rank in ranks], keys)
+
     def test_codes_count_runs_of_figures_as_numbers(self) -> None:
         codes = ["A9", "A10", "a10b", "A010", "B1", "9", "10", "A", "A" + "9" * 200]
         expected = ["9", "10", "A", "A9", "A10", "A010", "a10b", "A" + "9" * 200, "B1"]

@@ -30,6 +30,9 @@ _SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
 
 _FIGURES = re.compile(r"[0-9]+")
 
+# How many figures are told apart by their number, in one byte of ASCII.
+_MOST_FIGURES = 125
+
 
 def text_key(text: str) -> str:
     """
@@ -58,7 +61,7 @@ def code_key(text: str) -> str:
     def number(match: re.Match[str]) -> str:
         # Its length first: of two whole numbers the longer is the greater.
         figures = match[0].lstrip("0")
-        return f"0{chr(1 + min(len(figures), 125))}{figures}"
+        return f"0{chr(1 + min(len(figures), _MOST_FIGURES))}{figures}"
 
     return _FIGURES.sub(number, text_key(text))
 
@@ -77,20 +80,10 @@ def text_ranks(column: Column) -> Indices:
         Equal for cells that are equal in order, and rising with it.
     """
 
-    def small(chunks: list[Chunk], where: slice) -> list[Any]:
-        (chunk,) = chunks
-        return [text_array(_SMALL[chunk.bytes], np.diff(chunk.offsets))]
-
     if not len(column):
         return np.zeros(0, np.int64)
     values, codes = distinct_cells(column)
-    # Spaces first: most fields have none, and letters of ASCII are quick to fold.
-    bare = trimmed(values).column
-    bare = rewritten(
-        bare, text_key, squeezable(bare) | mask_of_kinds(bare, WIDE)
-    ).column
-    (folded,) = by_stretches([bare], small)
-    return byte_ranks(folded)[codes]
+    return byte_ranks(_text_keys(values))[codes]
 
 
 def code_ranks(column: Column) -> Indices:
@@ -98,7 +91,55 @@ def code_ranks(column: Column) -> Indices:
     if not len(column):
         return np.zeros(0, np.int64)
     values, codes = distinct_cells(column)
-    return byte_ranks(rewritten(values, code_key).column)[codes]
+    (keys,) = by_stretches([_text_keys(values)], _with_whole_numbers)
+    return byte_ranks(keys)[codes]
+
+
+def _text_keys(column: Column) -> Column:
+    """Return what each cell is ordered by as a text; see `text_key`."""
+
+    def small(chunks: list[Chunk], where: slice) -> list[Any]:
+        (chunk,) = chunks
+        return [text_array(_SMALL[chunk.bytes], np.diff(chunk.offsets))]
+
+    # Spaces first: most fields have none, and letters of ASCII are quick to fold.
+    bare = trimmed(column).column
+    bare = rewritten(
+        bare, text_key, squeezable(bare) | mask_of_kinds(bare, WIDE)
+    ).column
+    (folded,) = by_stretches([bare], small)
+    return folded
+
+
+def _with_whole_numbers(chunks: list[Chunk], where: slice) -> list[Any]:
+    """Write runs of figures so that their bytes rise as numbers do; see `code_key`."""
+    (chunk,) = chunks
+    data = chunk.bytes
+    is_figure = data - np.uint8(ord("0")) <= 9
+    if not is_figure.any():
+        return [chunk.array]
+    starts = is_figure.copy()
+    starts[1:] &= ~is_figure[:-1]
+    # A cell begins a run of its own, whatever the cell before ends with.
+    begins = chunk.offsets[:-1][np.diff(chunk.offsets) > 0]
+    starts[begins] = is_figure[begins]
+    first = np.flatnonzero(starts)
+    # Zeros in front of a number are left out: none but zeros stand before them.
+    is_more = is_figure & (data != ord("0"))
+    seen = np.cumsum(is_more)
+    before = seen[first] - is_more[first]
+    run_of = np.cumsum(starts) - 1
+    kept = ~is_figure
+    kept[is_figure] = seen[is_figure] > before[run_of[is_figure]]
+    lengths = np.bincount(run_of[is_figure & kept], minlength=len(first))
+    # Two bytes stand in front of each number.
+    ends = np.zeros(len(data) + 1, np.int64)
+    np.cumsum(kept + 2 * starts.astype(np.int64), out=ends[1:])
+    written = np.empty(int(ends[-1]), np.uint8)
+    written[(ends[:-1] + 2 * starts)[kept]] = data[kept]
+    written[ends[first]] = ord("0")
+    written[ends[first] + 1] = 1 + np.minimum(lengths, _MOST_FIGURES)
+    return [text_array(written, np.diff(ends[chunk.offsets]))]
 
 
 def number_ranks(amounts: Amounts) -> Indices:
