@@ -8,7 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells import keys
-from gruff_ledger.cells.keys import first_with_same_key, index_in, places_of_repeated
+from gruff_ledger.cells.keys import (
+    first_with_same_key,
+    index_in,
+    key_groups,
+    places_of_repeated,
+    unlike,
+)
 from gruff_ledger.table import concat_columns, text_column
 
 FEW_TEXTS = st.sampled_from(["", "a", "b", "ab", "a" * 9, "a" * 8 + "b", "é"])
@@ -60,6 +66,30 @@ class FirstWithSameKeyTest(unittest.TestCase):
             for place, key in enumerate(zip(letter, number, strict=True))
         ]
         self.assertEqual(first_with_same_key(columns).tolist(), expected)
+
+
+class KeyGroupsTest(unittest.TestCase):
+    @given(RECORDS)
+    def test_groups_are_numbered_in_order(self, records: list[tuple[str, str]]) -> None:
+        groups = key_groups(np.array(by_hand(records)))
+        distinct = list(dict.fromkeys(records))
+        numbers = [distinct.index(record) for record in records]
+        self.assertEqual(groups.numbers.tolist(), numbers)
+        self.assertEqual([records[at] for at in groups.firsts.tolist()], distinct)
+        self.assertEqual(groups.sizes.tolist(), list(map(records.count, distinct)))
+
+    @given(st.lists(FEW_TEXTS, min_size=1, max_size=40), st.randoms())
+    def test_unlike_cells_are_marked(self, cells: list[str], random) -> None:
+        """Stretch by stretch, in any order."""
+        places = [random.randrange(len(cells)) for _ in range(30)]
+        others = [random.randrange(len(cells)) for _ in range(30)]
+        expected = [
+            cells[one] != cells[other]
+            for one, other in zip(places, others, strict=True)
+        ]
+        with mock.patch.object(keys, "_COMPARED_RECORDS", 7):
+            found = unlike(text_column(cells), np.array(places), np.array(others))
+        self.assertEqual(found.tolist(), expected)
 
 
 class PlacesOfRepeatedTest(unittest.TestCase):

@@ -344,14 +344,15 @@ def unlike(column: Column, places: Indices, others: Indices) -> Mask:
     ndarray of bool, shape (m,)
     """
     whole = joined(column)
+    # What lies in files is read from first to last, as seldom as can be.
+    size = _COMPARED_RECORDS * (4 if is_used() else 1)
 
     # A stretch at a time, so that no two copies of all of them are held.
     def of_stretch(start: int) -> Mask:
-        stretch = slice(start, start + _COMPARED_RECORDS)
+        stretch = slice(start, start + size)
         return unequal(taken(whole, places[stretch]), taken(whole, others[stretch]))
 
-    starts = range(0, len(places), _COMPARED_RECORDS)
-    # What lies in files is read from first to last.
+    starts = range(0, len(places), size)
     masks = map(of_stretch, starts) if is_used() else mapped(of_stretch, starts)
     return np.concatenate([np.zeros(0, np.bool_), *masks])
 
