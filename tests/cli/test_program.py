@@ -217,6 +217,18 @@ class RefusalTest(FolderTest):
         done = self.gruff("compute", "a.csv", "--formula", "x=Fee / Part")
         self.assertIn(f"Tern,{many},7,\n", done.stdout.decode())
 
+    def test_a_bad_pattern_is_told_of_an_empty_list_too(self) -> None:
+        """Next month's list has records, and it would stop there."""
+        self.write("a.csv", "Boat\n")
+        for arguments in (
+            ("flag", "a.csv", "--rule", 'field="Boat", pattern="("'),
+            ("split", "a.csv", "--field", "Boat", "--pattern", "(?P<a>"),
+            ("pick", "a.csv", "--where", "Boat LIKE_REGEX '('"),
+            ("compute", "a.csv", "--formula", "x=TRANSLATE_REGEX('(' IN Boat WITH '')"),
+        ):
+            with self.subTest(arguments=arguments):
+                self.assertIn("missing )", self.problem(*arguments))
+
     def test_a_heading_without_records_is_a_list(self) -> None:
         """Nothing goes wrong with nothing."""
         self.write("a.csv", "Berth,Boat\n")

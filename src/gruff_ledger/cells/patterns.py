@@ -38,6 +38,7 @@ def matching(column: Column, pattern: str) -> Mask:
         found = functions.call_function("match_substring_regex", [chunk], options)
         return np.asarray(found.to_numpy(zero_copy_only=False), np.bool_)
 
-    # Tried on nothing first, so that a pattern that is none is told at any length.
-    none = of_chunk(pa.array([], pa.string()))
-    return np.concatenate([none, *mapped(of_chunk, column.chunks)])
+    # Tried on one blank text, so that a pattern that is none is told at any length.
+    of_chunk(pa.array([""], pa.string()))
+    masks = mapped(of_chunk, column.chunks)
+    return np.concatenate([np.zeros(0, np.bool_), *masks])
