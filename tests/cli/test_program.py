@@ -227,7 +227,8 @@ class RefusalTest(FolderTest):
             ("compute", "a.csv", "--formula", "x=TRANSLATE_REGEX('(' IN Boat WITH '')"),
         ):
             with self.subTest(arguments=arguments):
-                self.assertIn("missing )", self.problem(*arguments))
+                told = self.gruff(*arguments, status=2).stderr.decode()
+                self.assertIn("cannot be used: missing )", told)
 
     def test_a_heading_without_records_is_a_list(self) -> None:
         """Nothing goes wrong with nothing."""
