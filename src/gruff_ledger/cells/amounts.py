@@ -322,6 +322,8 @@ def decimal_text(value: int, scale: int, digits: int | None = None) -> str:
     >>> decimal_text(-1250, 3), decimal_text(-1250, 3, 2)
     ('-1.25', '-1.25')
     """
+    if not (scale or digits):
+        return whole_text(value)
     whole, part = divmod(abs(value), 10**scale)
     decimals = whole_text(part).rjust(scale, "0").rstrip("0") if scale else ""
     decimals = decimals.ljust(digits or 0, "0")
