@@ -197,3 +197,13 @@ def nearest_or_all(name: str, known: Iterable[str], kind: str) -> str:
 def numbered_words(count: int, one: str, many: str) -> str:
     """Return a number with what is said of one, or of several."""
     return f"{count} {one if count == 1 else many}"
+
+
+def toml_fault(error: ValueError) -> str:
+    """Word why a text could not be read as TOML."""
+    import tomllib
+
+    if isinstance(error, tomllib.TOMLDecodeError):
+        return f"it is not TOML: {str(error).rstrip('.')}."
+    # All else that Python refuses is a number with thousands of digits.
+    return "a number in it has too many digits."

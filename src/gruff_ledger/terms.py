@@ -66,6 +66,9 @@ class Terms(msgspec.Struct, frozen=True, kw_only=True):
 
 T = TypeVar("T", bound=Terms)
 
+# The greatest whole number of a term, and with a minus the least.
+MOST_WHOLE = 10**18 - 1
+
 # Text that a declaration sets apart, because a command reads it in its own way.
 Text = NewType("Text", str)
 Item = NewType("Item", str)
@@ -251,6 +254,12 @@ def _value(term: Term, value: Any) -> Any:
         raise BadTerms(
             f"{_shown(value)} is not {term.kind.value}.",
             f"It says: {_lower_first(term.description)}",
+            term=term.key,
+        )
+    if term.kind is Kind.WHOLE and abs(value) > MOST_WHOLE:
+        raise BadTerms(
+            "so great a number means nothing here.",
+            "Give one of at most 18 digits.",
             term=term.key,
         )
     if term.kind is Kind.CHOICE and value not in term.choices:

@@ -168,6 +168,7 @@ class RefusalTest(FolderTest):
         self.write("latin.csv", "a\né\n".encode("cp1252"))
         self.write("book.xlsx.csv", b"PK\x03\x04" + bytes(60))
         self.write("open.csv", 'a,b\n"1,2\n')
+        self.write("great.toml", f"docket = {'9' * 5000}\n")
         for arguments, told in (
             (("duplicates", "b.csv"), "no such file. Did you mean 'a.csv'?"),
             (("duplicates", "."), "it is a folder"),
@@ -179,7 +180,14 @@ class RefusalTest(FolderTest):
             (("duplicates", "a.csv", "--keep", "lst"), "--keep: there is no choice"),
             (("duplicates", "a.csv", "--by", "Bert"), "Did you mean 'Berth'?"),
             (("duplicates", "a.csv", "--skip-rows", "x"), "--skip-rows: 'x' is not"),
-            (("pick", "a.csv", "--by", "Boat", "--top", "9" * 5000), "is not a whole"),
+            (("pick", "a.csv", "--by", "Boat", "--top", "9" * 19), "so great a number"),
+            (
+                ("pick", "a.csv", "--by", "Boat", "--top", "9" * 5000),
+                "so great a number",
+            ),
+            (("pick", "a.csv", "--by", "Boat", "--top", "-+5"), "is not a whole"),
+            (("flag", "a.csv", "--rules", "great.toml"), "too many digits"),
+            (("run", "great.toml"), "too many digits"),
             (("duplicates", "a.csv", "b.csv"), "unexpected extra argument"),
             (("dupicates", "a.csv"), "Did you mean 'duplicates'?"),
             (("merge",), "Missing argument"),
@@ -198,6 +206,7 @@ class RefusalTest(FolderTest):
             with self.subTest(arguments=arguments):
                 self.assertIn(told, self.problem(*arguments))
         names = {"a.csv", "empty.csv", "latin.csv", "book.xlsx.csv", "open.csv"}
+        names.add("great.toml")
         self.assertEqual({path.name for path in self.folder.iterdir()}, names)
 
     def test_very_many_digits_are_a_text(self) -> None:

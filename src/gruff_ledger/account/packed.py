@@ -137,13 +137,12 @@ class PackedCells:
         self._table = table
         self._sizes = table.column(0).to_numpy()
         self._places: dict[str, int] = {}
-        self._codecs: dict[str, Any] = {}
+        self._codecs: dict[int, Any] = {}
         for place in range(1, table.num_columns, 2):
             said = table.schema.field(place).metadata
-            heading = said[_HEADING].decode("utf-8")
-            self._places[heading] = place
+            self._places[said[_HEADING].decode("utf-8")] = place
             if _COMPRESSED in said:
-                self._codecs[heading] = pa.Codec(said[_COMPRESSED].decode("ascii"))
+                self._codecs[place] = pa.Codec(said[_COMPRESSED].decode("ascii"))
 
     def __len__(self) -> int:
         return int(self._sizes.sum())
@@ -157,9 +156,9 @@ class PackedCells:
         KeyError
             If there is no such field.
         """
-        self._places[heading]
+        place = self._places[heading]
         pieces = range(len(self._sizes))
-        cells = mapped(lambda piece: self._unpacked(heading, piece), pieces)
+        cells = mapped(lambda piece: self._unpacked(place, piece), pieces)
         return pa.chunked_array(cells, pa.string())
 
     def cell(self, heading: str, row: int) -> str:
@@ -167,18 +166,19 @@ class PackedCells:
         ends = np.cumsum(self._sizes)
         piece = int(np.searchsorted(ends, row, side="right"))
         before = int(ends[piece] - self._sizes[piece])
-        cell: str = self._unpacked(heading, piece)[row - before].as_py()
+        cells = self._unpacked(self._places[heading], piece)
+        cell: str = cells[row - before].as_py()
         return cell
 
-    def _unpacked(self, heading: str, piece: int) -> Any:
-        place, n = self._places[heading], int(self._sizes[piece])
+    def _unpacked(self, place: int, piece: int) -> Any:
+        n = int(self._sizes[piece])
         data = self._table.column(place)[piece].as_buffer()
         said = self._table.column(place + 1)[piece].as_buffer()
         lengths = np.frombuffer(said, f"<u{said.size // n}")
         offsets = np.zeros(n + 1, np.int32)
         np.cumsum(lengths, out=offsets[1:])
-        if heading in self._codecs:
-            data = self._codecs[heading].decompress(data, int(offsets[-1]))
+        if place in self._codecs:
+            data = self._codecs[place].decompress(data, int(offsets[-1]))
         return pa.Array.from_buffers(
             pa.string(), n, [None, pa.py_buffer(offsets), data]
         )

@@ -77,6 +77,8 @@ class NumberForm(msgspec.Struct, frozen=True):
             return None
         whole = re.sub(r"\D", "", match["whole"])
         part = match["part"] or ""
+        if max(len(whole), len(part)) > MOST_DIGITS_A_SIDE:
+            return None
         digits = tuple(map(int, whole + part))
         return Decimal((negative, digits, -len(part) - (2 if hundredth else 0)))
 
@@ -207,8 +209,8 @@ def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Ma
     With `exactly`, only those that have neither zeros in front nor a point and nothing
     behind it.
     """
-    if re.search(r"[0-9+-]", form.currency):
-        # It cannot be told from the number by its characters alone.
+    if re.search(r"[0-9+-]", form.currency) or form.decimal == " ":
+        # What is to be taken off cannot be told from the number by its characters.
         return np.zeros(len(column), np.bool_)
     decimal, group = re.escape(form.decimal), re.escape(form.group)
     first, rest, least = "[0-9]", "[0-9]+", "*"

@@ -19,7 +19,7 @@ from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.naming import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, Problem, with_terms_named
-from gruff_ledger.terms import Kind, Term, Terms, describe, read
+from gruff_ledger.terms import MOST_WHOLE, Kind, Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
 
@@ -107,8 +107,8 @@ class _Completed(click.types.StringParamType):
 
 
 # Where the kind says too little.
-# A whole number is written with no more; longer ones mean nothing anywhere.
-_MOST_CHARACTERS = 18
+# Python reads whole numbers of no more than 4,300 digits.
+_MOST_CHARACTERS = 4000
 
 _METAVARS_OF = {
     "null": "WORD",
@@ -258,8 +258,11 @@ def _renamed(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
 def _taken_apart(term: Term, value: Any) -> Any:
     if term.kind is Kind.WHOLE:
         text = value.strip()
-        is_whole = text.lstrip("+-").isdecimal() and len(text) <= _MOST_CHARACTERS
-        return int(text) if is_whole else value
+        bare = text[1:] if text.startswith(("+", "-")) else text
+        if not bare.isdecimal():
+            return value
+        # Longer ones are not even read: they are too large all the same.
+        return int(text) if len(text) <= _MOST_CHARACTERS else MOST_WHOLE + 1
     if term.kind is Kind.NAMES:
         return [name for each in value for name in parse_names(each)]
     if term.kind is Kind.TEXTS:
@@ -305,7 +308,7 @@ def _toml(term: Term, text: str) -> dict[str, Any]:
     inline = bare if bare.startswith("{") else "{" + bare + "}"
     try:
         table: dict[str, Any] = tomllib.loads(f"it = {inline}")["it"]
-    except tomllib.TOMLDecodeError as error:
+    except ValueError as error:
         raise BadTerms(
             f"'{text}' is not an inline TOML table.",
             "Write key=value pairs separated by commas, text in double quotes.",

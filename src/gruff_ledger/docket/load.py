@@ -31,7 +31,13 @@ from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
-from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
+from gruff_ledger.problems import (
+    BadDocket,
+    BadTerms,
+    Problem,
+    nearest_or_all,
+    toml_fault,
+)
 from gruff_ledger.terms import Kind, Terms, describe, read, unknown_key
 from gruff_ledger.work.registry import VERBS, Verb
 
@@ -291,9 +297,9 @@ def _parse(path: Path) -> tuple[_Text, dict[str, Any], str]:
             "Correct it.",
             file=file,
         ) from error
-    except tomllib.TOMLDecodeError as error:
+    except ValueError as error:
         raise BadDocket(
-            f"it is not TOML: {str(error).rstrip('.')}.",
+            toml_fault(error),
             "Correct it there; text stands in double quotes, a table's name in "
             "brackets.",
             file=file,

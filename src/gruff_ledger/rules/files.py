@@ -11,7 +11,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, toml_fault
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_reading import Described, describe_tables, rules_of_tables
 from gruff_ledger.terms import Terms, read
@@ -122,8 +122,8 @@ def _toml(path: str, data: bytes) -> RulesFileTerms:
         raise _bad(path, "it is not written in UTF-8, as TOML must be.") from error
     except RecursionError as error:
         raise _bad(path, "its tables stand in one another too deeply.") from error
-    except tomllib.TOMLDecodeError as error:
-        raise _bad(path, f"it is not TOML: {str(error).rstrip('.')}.") from error
+    except ValueError as error:
+        raise _bad(path, toml_fault(error)) from error
     try:
         terms = read(RulesFileTerms, said)
     except BadTerms as problem:

@@ -408,7 +408,7 @@ def _steps(
     ):
         if write is not None:
             rewriting = _rewriting(write, form)
-            yield partial(_in_plain_form, form, rewriting) if quickly else rewriting
+            yield partial(_plain_together, form, rewriting) if quickly else rewriting
     if terms.above:
         yield _filled_from_above
     if terms.fill is not None:
@@ -480,7 +480,7 @@ def _rewriting(
     return step
 
 
-def _in_plain_form(
+def _plain_together(
     form: Form, one_by_one: Callable[[Column], _Step], column: Column
 ) -> _Step:
     """Write numbers in the plain form: most of them together, the others one by one."""
