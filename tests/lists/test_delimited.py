@@ -1,13 +1,14 @@
 """Tests of reading delimited text."""
 
 import io
+import itertools
 import unittest
 from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gruff_ledger.lists import parsing
+from gruff_ledger.lists import parsing, source
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Severity
@@ -104,6 +105,22 @@ class BothWaysTest(unittest.TestCase):
         data = "a,b\n" + "".join(f'{a},"{b}"\n' for a, b in records)
         with mock.patch.object(parsing, "_BLOCK_BYTES", (100, 1 << 20)):
             self.assertEqual(read(data.encode()).table.records(), records)
+
+    def test_no_line_end_in_a_cell_is_lost_at_any_edge_of_a_block(self) -> None:
+        """A block may end between a carriage return and its line feed."""
+        for inner, outer in itertools.product(("\r\n", "\r", "\n"), repeat=2):
+            records = [("a" * (n % 5), f"b{inner}c{inner}") for n in range(60)]
+            body = "".join(f'{a},"{b}"{outer}' for a, b in records)
+            for block, careful in itertools.product(range(24, 60), BOTH_WAYS):
+                with (
+                    self.subTest(inner=inner, outer=outer, block=block),
+                    mock.patch.object(parsing, "_BLOCK_BYTES", (block, 1 << 20)),
+                    mock.patch.object(source, "_BLOCK_BYTES", block),
+                ):
+                    table = read(
+                        f"a,b{outer}{body}".encode(), careful=careful, skip_rows=0
+                    ).table
+                    self.assertEqual(table.records(), records)
 
     def test_a_delimiter_of_several_bytes_is_read_carefully(self) -> None:
         """One character is one character."""
