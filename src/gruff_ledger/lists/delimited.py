@@ -14,20 +14,21 @@ import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.address import WHOLE, Fragment, Range
-from gruff_ledger.lists.detect import (
+from gruff_ledger.lists.detect import Layout, detect_layout
+from gruff_ledger.lists.encoding import (
     Encoding,
-    Layout,
+    damaged_utf8,
     detect_encoding,
-    detect_layout,
     guess_encoding,
+    is_utf8,
 )
 from gruff_ledger.lists.parsing import (
     Parsed,
     Plan,
-    is_open_at_end,
     open_quote,
     parse_records,
 )
+from gruff_ledger.lists.quote_notes import quoting_notes
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import (
     Found,
@@ -52,6 +53,9 @@ from gruff_ledger.table import Column, Origin, Table, concat_columns, text_colum
 
 _TOO_LONG = "more cells than headings"
 _TOO_SHORT = "fewer cells than headings"
+
+# How much of a source is looked at to tell whether a bad byte in its head is rare.
+_DAMAGE_WITHIN_BYTES = 1 << 24
 
 # Up to this many mended records are cut in among the others; each makes a chunk more.
 _FEW_MENDED = 300
@@ -130,12 +134,15 @@ def _found(
 ) -> Found:
     head = _head(opened)
     encoding = detect_encoding(head, terms.encoding, opened.address)
+    if encoding.guessed and not is_utf8(head):
+        _refuse_damaged(opened, _DAMAGE_WITHIN_BYTES)
     try:
         return _read_as(opened, terms, rows, encoding, source, hashed, careful)
     except UnicodeError as error:
         if terms.encoding is not None or encoding.bom:
             raise _wrong_encoding(opened, encoding, error) from error
         # The head was UTF-8, or read as guessed, and something further on is not.
+        _refuse_damaged(opened)
         guessed = _guess_from_all(opened)
         try:
             return _read_as(opened, terms, rows, guessed, source, hashed, careful)
@@ -146,6 +153,24 @@ def _found(
 def _head(opened: Opened) -> bytes:
     with opened.start() as stream:
         return stream.read(HEAD_BYTES)
+
+
+def _refuse_damaged(opened: Opened, most_bytes: int | None = None) -> None:
+    """Refuse UTF-8 with a few bad bytes: else all its letters would suffer."""
+    with opened.start() as stream:
+        lines = stream if most_bytes is None else stream.readlines(most_bytes)
+        found = damaged_utf8(lines)
+    if found is None:
+        return
+    others = "" if found.bad == 1 else f", the first of {found.bad:,} such bytes"
+    raise UnreadableSource(
+        f"the text is UTF-8 ({found.whole:,} letters beyond ASCII are), but this row "
+        f"holds a byte that is not (byte {found.byte:02X}{others}).",
+        "Correct the row in the source. To read all of it in another encoding, which "
+        "spoils the other letters, give `encoding`, such as windows-1252.",
+        file=opened.address,
+        row=found.line,
+    )
 
 
 def _guess_from_all(opened: Opened) -> Encoding:
@@ -184,7 +209,8 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             delimiter=terms.delimiter_character or None,
             skip_rows=terms.skip_rows,
             header_rows=terms.header_rows,
-            quoted=terms.quote == "double",
+            quoting=terms.quote,
+            expected=_expected_delimiter(opened),
         )
         if layout is not None:
             if not layout.heading:
@@ -194,11 +220,7 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
                     file=opened.address,
                     row=layout.heading_row,
                 )
-            if (
-                layout.quoted
-                and terms.header_rows
-                and is_open_at_end(layout.heading_text, layout.delimiter)
-            ):
+            if terms.header_rows and layout.is_open:
                 raise open_quote(opened, layout.heading_row, layout.heading[-1])
             return layout
         if whole:
@@ -215,6 +237,15 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
         "Send a list with headings.",
         file=opened.address,
     )
+
+
+def _expected_delimiter(opened: Opened) -> str:
+    """Return the delimiter that the ending or the media type speaks for."""
+    place = str(opened.path) if opened.path else opened.address
+    ending = place.partition("#")[0].lower().endswith((".tsv", ".tab"))
+    # The type is registered with the IANA.
+    served = opened.media_type.startswith("text/tab-separated-values")
+    return "\t" if ending or served else ""
 
 
 def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
@@ -237,6 +268,7 @@ def _as_found(
     )
     _check_unchanged(opened, parsed.seen)
     total = len(parsed)
+    odd = parsed.odd
     table, too_short, aside, extra_blank = _settle(
         headings, parsed, opened.name, source, total
     )
@@ -247,7 +279,9 @@ def _as_found(
         table, aside = picked(table, within), picked_aside(aside, within)
         extra_blank = [each for each in extra_blank if within([each])[0]]
         ragged = ragged.picked(within(ragged.numbers).tolist())
+        odd = [each for each in odd if within([each])[0]]
     notes = _notes(plan, made, terms, aside, len(extra_blank))
+    notes += quoting_notes(table, layout, source, odd, has_quote=parsed.seen.has_quote)
     if parsed.seen.has_quote and layout.quoted:
         notes += swallowed_notes(table, ragged, layout, source)
     return Found(
@@ -259,6 +293,7 @@ def _as_found(
             "encoding": encoding.name,
             "byte_order_mark": bool(encoding.bom),
             "delimiter": layout.delimiter,
+            **({} if layout.quoting == "double" else {"quote": layout.quoting}),
         },
         parsed.seen.size_bytes,
         parsed.seen.sha256,
@@ -269,6 +304,7 @@ def _as_found(
                 ("encoding", terms.encoding is not None),
                 ("delimiter", layout.delimiter_pinned),
                 ("skip-rows", layout.heading_pinned),
+                ("quote", layout.quoting_pinned),
             )
             if stated
         ),

@@ -330,7 +330,7 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
     grid = "rows" in found.chosen
     for key, stated, fits in (
         ("delimiter", terms.delimiter is not None, False),
-        ("quote", terms.quote != "double", False),
+        ("quote", terms.quote is not None, False),
         ("encoding", terms.encoding is not None, found.name.startswith("json")),
         ("skip-rows", terms.skip_rows is not None, grid),
         ("header-rows", terms.header_rows != 1, grid),

@@ -1,8 +1,9 @@
 """Parsing the records of delimited text, in one of two ways.
 
 The fast one hands the bytes to Arrow, which takes out the records that have too few or
-too many cells. The careful one is the standard `csv` module, for sources that Arrow
-refuses. Both give the same for any source that both accept; the tests hold them to it.
+too many cells. The careful one goes row by row, for sources that Arrow refuses or would
+not read to the character. Both give the same for any source that both accept; the tests
+hold them to it.
 
 What always holds: record numbers count every record below the heading, also the ragged
 ones; a line without any character is a blank record.
@@ -12,18 +13,20 @@ from __future__ import annotations
 
 import codecs
 import contextlib
-import csv
 import io
 import itertools
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from gruff_ledger.lists.detect import Encoding, Layout, csv_records
+from gruff_ledger.lists.detect import Layout
+from gruff_ledger.lists.encoding import Encoding
+from gruff_ledger.lists.quotes import QuoteWatch
+from gruff_ledger.lists.rows import cut_row, first_cells, read_rows
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
     TAIL_BYTES,
@@ -85,7 +88,9 @@ class Plan(msgspec.Struct, frozen=True):
         """How many cells a record should have."""
         return len(self.headings)
 
-    def feed(self, *, refuse_quotes: bool = False) -> Feed:
+    def feed(
+        self, *, refuse_quotes: bool = False, watch: QuoteWatch | None = None
+    ) -> Feed:
         """Begin a reading of the records."""
         return Feed(
             self.opened,
@@ -93,16 +98,25 @@ class Plan(msgspec.Struct, frozen=True):
             bom=self.encoding.bom,
             skip=len(self.layout.prefix.encode("utf-8")),
             refuse_quotes=refuse_quotes,
+            watch=watch,
             hashed=self.hashed,
         )
 
 
 class Parsed(msgspec.Struct, frozen=True, eq=False):
-    """Records as parsed: those that fit, in columns, and the ragged ones."""
+    """
+    Records as parsed: those that fit, in columns, and the ragged ones.
+
+    Attributes
+    ----------
+    odd : list of int
+        Numbers of the records with a cell whose quotes do not enclose all of it.
+    """
 
     columns: list[Column]
     ragged: Ragged
     seen: Seen
+    odd: list[int] = msgspec.field(default_factory=list)
 
     def __len__(self) -> int:
         return (len(self.columns[0]) if self.columns else 0) + len(self.ragged.numbers)
@@ -126,7 +140,8 @@ def parse_records(plan: Plan, *, careful: bool) -> Parsed:
         If it is not in the encoding of the plan.
     """
     parsed = None
-    if not careful and len(plan.layout.delimiter.encode("utf-8")) == 1:
+    plain = plan.layout.quoting in ("double", "none")
+    if not careful and plain and len(plan.layout.delimiter.encode("utf-8")) == 1:
         parsed = _parse_fast(plan)
     return _parse_careful(plan) if parsed is None else parsed
 
@@ -233,8 +248,8 @@ def _ragged_handler(
     plan: Plan, ragged: Ragged
 ) -> Callable[[arrow_csv.InvalidRow], str]:
     def on_ragged(row: arrow_csv.InvalidRow) -> str:
-        records = csv_records([row.text], plan.layout.delimiter, plan.layout.quoted)
-        ragged.add(row.number, next(records, []), row.text)
+        found = first_cells(row.text, plan.layout.delimiter, plan.layout.quoting)
+        ragged.add(row.number, found.cells, row.text)
         return "skip"
 
     return on_ragged
@@ -316,7 +331,10 @@ def _arrow(
         return take_ragged(row)
 
     refuse_quotes = plan.layout.quoted and not with_quotes
-    with contextlib.closing(plan.feed(refuse_quotes=refuse_quotes)) as feed:
+    watch = QuoteWatch(plan.layout.delimiter.encode()) if with_quotes else None
+    with contextlib.closing(
+        plan.feed(refuse_quotes=refuse_quotes, watch=watch)
+    ) as feed:
         first = feed.read(block_bytes)
         if not first:
             return Parsed([text_column(())] * plan.width, ragged, feed.finish())
@@ -337,8 +355,12 @@ def _arrow(
                 raise _RaggedInThreads from None
             if feed.surprised:
                 raise Surprise from None
+            if watch is not None and watch.is_odd:
+                return None  # Arrow would drop the quotes without a word.
             raise
         seen = feed.finish()
+    if watch is not None and watch.is_odd:
+        return None
     parsed = Parsed(columns, ragged, seen)
     return parsed if not with_quotes or _end_is_sure(plan, parsed) else None
 
@@ -366,7 +388,7 @@ def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:
         return True
     if parsed.ragged.numbers and parsed.ragged.numbers[-1] == total:
         text = parsed.ragged.texts[-1]
-        return not is_open_at_end(text, plan.layout.delimiter)
+        return not cut_row(text, plan.layout.delimiter, "double").is_open
     last_cell = parsed.columns[-1][-1].as_py()
     return len(last_cell) * 4 < TAIL_BYTES and not _may_end_in_open_quote(
         parsed.seen.tail, last_cell
@@ -392,15 +414,18 @@ def _may_end_in_open_quote(tail: bytes, last_cell: str) -> bool:
 
 
 def _parse_careful(plan: Plan) -> Parsed:
-    width, delimiter, quoted = plan.width, plan.layout.delimiter, plan.layout.quoted
+    width, delimiter, quoting = plan.width, plan.layout.delimiter, plan.layout.quoting
     ragged = Ragged()
+    odd: list[int] = []
     groups = gathering(width)
     with contextlib.closing(plan.feed()) as feed:
-        lines = _Lines(io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline=""))
+        lines = io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline="")
         fitting: list[list[str]] = []
-        number = 0
-        for number, cells in enumerate(csv_records(lines, delimiter, quoted), 1):
-            text = lines.taken()
+        number, row = 0, None
+        for number, row in enumerate(read_rows(lines, delimiter, quoting), 1):
+            cells = row.cells
+            if row.odd:
+                odd.append(number)
             if len(cells) == width:
                 fitting.append(cells)
                 if len(fitting) == _GROUP_RECORDS:
@@ -408,37 +433,12 @@ def _parse_careful(plan: Plan) -> Parsed:
             elif not cells:
                 fitting.append([""] * width)
             else:
-                ragged.add(number, cells, text.rstrip("\r\n"))
+                ragged.add(number, cells, row.text.rstrip("\r\n"))
         _flush(fitting, groups, width)
-        if number and quoted and is_open_at_end(text, delimiter):
-            raise _open_at_end(plan, len(cells), number)
+        if row is not None and row.is_open:
+            raise _open_at_end(plan, len(row.cells), number)
         seen = feed.finish()
-    return Parsed(groups.columns(), ragged, seen)
-
-
-class _Lines:
-    """Lines of a text, remembering those that were taken since it was last asked."""
-
-    def __init__(self, text: io.TextIOWrapper) -> None:
-        self._text = text
-        self._taken: list[str] = []
-
-    def __iter__(self) -> Iterator[str]:
-        for line in self._text:
-            self._taken.append(line)
-            yield line
-
-    def taken(self) -> str:
-        text = "".join(self._taken)
-        self._taken.clear()
-        return text
-
-
-def is_open_at_end(text: str, delimiter: str) -> bool:
-    """Tell whether a record's text stops inside a quoted cell."""
-    # A line more is a record of its own, unless it falls into an open quote.
-    with_more = next(csv.reader([text, "more"], delimiter=delimiter))
-    return with_more != next(csv.reader([text], delimiter=delimiter))
+    return Parsed(groups.columns(), ragged, seen, odd)
 
 
 def _flush(records: list[list[str]], groups: Gathering, width: int) -> None:

@@ -45,12 +45,13 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         Meta(description="The encoding of the text, such as utf-8 or windows-1252."),
     ] = None
     quote: Annotated[
-        Literal["double", "none"],
+        Literal["double", "backslash", "spaced", "none"] | None,
         Meta(
-            description="double when cells with delimiters or line ends stand in "
-            "double quotes; none when a double quote is a character like any other."
+            description="How cells with delimiters or line ends are quoted: double, in "
+            'double quotes; backslash, in such with \\" for a quote inside; spaced, '
+            "with spaces around quotes; none, a quote is a character like any other."
         ),
-    ] = "double"
+    ] = None
     skip_rows: Annotated[
         int | None,
         Meta(description="How many rows stand above the heading row."),

@@ -18,6 +18,7 @@ from typing import Any, BinaryIO
 import msgspec
 
 from gruff_ledger.lists.ahead import claimed
+from gruff_ledger.lists.quotes import QuoteWatch
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
 
@@ -207,6 +208,8 @@ class Feed(io.RawIOBase):
     refuse_quotes : bool
         Raise `Surprise` at a quote character: the reading was begun as if there
         were none.
+    watch : QuoteWatch, optional
+        Shown all text; once it has met an odd quote, reading stops.
     hashed : bool
         Find the hash of all bytes on the way.
     """
@@ -219,6 +222,7 @@ class Feed(io.RawIOBase):
         bom: bytes = b"",
         skip: int = 0,
         refuse_quotes: bool = False,
+        watch: QuoteWatch | None = None,
         hashed: bool = False,
     ) -> None:
         super().__init__()
@@ -232,6 +236,7 @@ class Feed(io.RawIOBase):
         self._encoding = encoding
         self._decoder = codecs.getincrementaldecoder(encoding)()
         self._refuse_quotes = refuse_quotes
+        self._quote_watch = watch
         self._pending = b""
         self._held = b""
         self._at_end = False
@@ -339,6 +344,10 @@ class Feed(io.RawIOBase):
             if self._refuse_quotes:
                 self.surprised = True
                 raise Surprise
+        if self._quote_watch is not None:
+            self._quote_watch.add(block)
+            if self._quote_watch.is_odd:
+                self.stop()
         tail = self.seen.tail
         self.seen.tail = (
             block[-TAIL_BYTES:]

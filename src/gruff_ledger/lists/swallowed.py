@@ -12,8 +12,9 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.strings import text_chunks
-from gruff_ledger.lists.detect import Layout, csv_records
+from gruff_ledger.lists.detect import Layout
 from gruff_ledger.lists.parsing import Ragged
+from gruff_ledger.lists.rows import read_rows
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Column, Mask, Origin, Table
 
@@ -107,9 +108,7 @@ def _as_written(record: tuple[str, ...], delimiter: str) -> str:
 def _records_hidden_in(text: str, delimiter: str, width: int) -> int:
     """Count the lines of a record that are records themselves, if most of them are."""
     lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
-    is_whole = [
-        len(record) == width for record in csv_records(lines, delimiter, quoted=False)
-    ]
+    is_whole = [len(row.cells) == width for row in read_rows(lines, delimiter, "none")]
     # The first and the last line can look whole by what stands beside the cell.
     telling = is_whole[1:-1] if len(lines) > 2 else is_whole
     most = len(lines) > 1 and sum(telling) * 2 > len(telling)

@@ -148,6 +148,10 @@ def _without_idle_records(
         if not terms.keep_blank:
             blank = _blank_records(table)
         again = _repeats_headings(table)
+        if np.count_nonzero(again) * 2 > len(table):
+            # Rather the first of many records alike than a heading.
+            notes.append(_no_heading_note(table, int(np.count_nonzero(again))))
+            again[:] = False
         for reason, mask, said in (
             ("blank in every field", blank, "blank in every field"),
             ("repeats the headings", again, "the headings once more"),
@@ -168,6 +172,15 @@ def _without_idle_records(
         out = blank | again
         left.append(table.filter(~out) if out.any() else table)
     return tuple(left), tuple(aside)
+
+
+def _no_heading_note(table: Table, count: int) -> Note:
+    return Note(
+        f"{table.name}: {count:,} of {len(table):,} records are the same as the "
+        "heading row; they were kept.",
+        "If the list has no heading row, set `header-rows` to 0.",
+        warning=True,
+    )
 
 
 def _blank_records(table: Table) -> Mask:
