@@ -71,7 +71,7 @@ def seeds() -> dict[str, bytes]:
     import openpyxl
     import pyarrow.parquet as parquet
 
-    from tests.lists.test_workbook import by_odfpy
+    from tests.lists.books import by_odfpy
 
     lines = [",".join(map(str, record)).replace('"', '""') for record in RECORDS]
     text = "\n".join(line.replace('""quoted""', '"""quoted"""') for line in lines)

@@ -8,10 +8,6 @@ from pathlib import Path
 
 import openpyxl
 import xlsxwriter
-from odf.opendocument import OpenDocumentSpreadsheet
-from odf.table import Table as OdfTable
-from odf.table import TableCell, TableRow
-from odf.text import P
 from openpyxl.utils.datetime import CALENDAR_MAC_1904
 
 from gruff_ledger.lists.address import parse_address
@@ -19,48 +15,15 @@ from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.lists.workbook import read_workbook, workbook_parts
 from gruff_ledger.problems import UnreadableSource
+from tests.lists.books import (
+    book_as_ods,
+    book_as_xlsx,
+    by_odfpy,
+    by_openpyxl,
+    rewritten,
+    saved,
+)
 from tests.support import FolderTest
-
-
-def by_openpyxl(rows: list[list[object]], **settings: object) -> openpyxl.Workbook:
-    """Make a workbook of one tab, May."""
-    book = openpyxl.Workbook()
-    for name, value in settings.items():
-        setattr(book, name, value)
-    tab = book.active
-    tab.title = "May"
-    for row in rows:
-        tab.append(row)
-    return book
-
-
-def saved(book: openpyxl.Workbook) -> bytes:
-    """Return a workbook as a file's bytes."""
-    sink = io.BytesIO()
-    book.save(sink)
-    return sink.getvalue()
-
-
-def by_odfpy(rows: list[list[object]]) -> bytes:
-    """Make an ODS workbook of one tab, May."""
-    book = OpenDocumentSpreadsheet()
-    tab = OdfTable(name="May")
-    for row in rows:
-        line = TableRow()
-        for value in row:
-            if isinstance(value, float | int):
-                cell = TableCell(valuetype="float", value=str(value))
-            elif isinstance(value, datetime.date):
-                cell = TableCell(valuetype="date", datevalue=value.isoformat())
-            else:
-                cell = TableCell(valuetype="string")
-                cell.addElement(P(text=str(value)))
-            line.addElement(cell)
-        tab.addElement(line)
-    book.spreadsheet.addElement(tab)
-    sink = io.BytesIO()
-    book.save(sink)
-    return sink.getvalue()
 
 
 def read(data: bytes, part: str = "", **pinned: object) -> Reading:
@@ -166,6 +129,70 @@ class CellTest(unittest.TestCase):
         day = datetime.date(2026, 5, 1)
         rows = [["kind", "value"]] + [["x", value] for value in ("007", 12, 4.5, day)]
         self.assert_texts(by_odfpy(rows), "007", "12", "4.5", "2026-05-01")
+
+    def test_numbers_that_a_format_of_dates_cannot_show(self) -> None:
+        """They are read as numbers or lengths of time, and told, not as times."""
+        cases = (
+            (-1.5, "yyyy-mm-dd", "-1.5", "negative date"),
+            (-0.25, "hh:mm", "-0.25", "negative date"),
+            (0, "dd/mm/yyyy", "0", "negative date"),
+            (60, "dd/mm/yyyy", "1900-02-29", "no such day"),
+            (59, "dd/mm/yyyy", "1900-02-28", ""),
+            (61, "dd/mm/yyyy", "1900-03-01", ""),
+            (1.25, "hh:mm", "30:00:00", "time over 24 hours"),
+            (0.25, "hh:mm", "06:00:00", ""),
+            (0, "hh:mm", "00:00:00", ""),
+            (-0.25, "[h]:mm", "-6:00:00", ""),
+            (1.25, "[h]:mm", "30:00:00", ""),
+            (-1.5, "0.0", "-1.5", ""),
+            (-12, '"May" 0', "-12", ""),
+            (-12, "#,##0;[Red]-#,##0", "-12", ""),
+        )
+        book = by_openpyxl([["kind", "value"]] + [["x", each[0]] for each in cases])
+        for row, (_, form, _, _) in enumerate(cases, 2):
+            book["May"].cell(row, 2).number_format = form
+        data = saved(book)
+        self.assert_texts(data, *(each[2] for each in cases))
+        rules = {
+            number: found.rule
+            for found in read(data).findings
+            for number in found.origin.record.tolist()
+        }
+        self.assertEqual(
+            rules,
+            {number: each[3] for number, each in enumerate(cases, 1) if each[3]},
+        )
+
+    def test_numbers_of_many_digits_are_told(self) -> None:
+        """Written out they keep all digits; else they are rounded to 15."""
+        data = rewritten(
+            saved(by_openpyxl([["kind", "value"]] + [["x", 1.5], ["y", 2.5]])),
+            "xl/worksheets/sheet1.xml",
+            (b"<v>1.5<", b"<v>1234567890123456789<"),
+            (b"<v>2.5<", b"<v>1.2345678901234567E+18<"),
+        )
+        self.assert_texts(data, "1234567890123456789", "1234567890123460000")
+        (found,) = read(data).findings
+        self.assertEqual(found.rule, "more than 15 digits")
+        self.assertEqual(found.origin.record.tolist(), [1, 2])
+
+    def test_both_formats_give_the_same_list(self) -> None:
+        """Texts, numbers, dates, times, formats, merged areas, errors."""
+        one, other = read(book_as_xlsx()), read(book_as_ods())
+        self.assertEqual(one.table.records(), other.table.records())
+        self.assertEqual(one.table.records()[0], ("a\tb", "x"))
+        self.assertEqual(notes(one), notes(other))
+        for said in ("merged area", "per cent", "hidden column"):
+            self.assertIn(said, notes(one))
+        findings = [
+            {
+                (each.rule, each.field): each.origin.record.tolist()
+                for each in reading.findings
+            }
+            for reading in (one, other)
+        ]
+        self.assertEqual(findings[0], findings[1])
+        self.assertIn(("error in the workbook", "value"), findings[0])
 
 
 class PlaceTest(unittest.TestCase):

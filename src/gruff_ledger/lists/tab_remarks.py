@@ -8,9 +8,12 @@ from typing import Any
 import numpy as np
 
 from gruff_ledger.lists.grid import Place, Remarks
-from gruff_ledger.lists.tab_xml import Look
+from gruff_ledger.lists.tab_xml import ODD_CELLS, Look
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Origin, text_column
+
+# How many fields of hidden columns are named.
+_TOLD_FIELDS = 12
 
 
 def tab_remarks(
@@ -30,6 +33,11 @@ def tab_remarks(
             "formula without a result",
             "The cell holds a formula whose result is not stored; it was read as "
             "blank. Open the workbook, let it calculate, and save it.",
+        ),
+        *(
+            finding
+            for rule, cells in look.odd.items()
+            for finding in _cell_findings(place, cells, rule, ODD_CELLS[rule])
         ),
     )
     return findings, tuple(_notes(name, place, look, merged))
@@ -65,6 +73,21 @@ def _notes(
             f"{name}: {rows} in hidden rows; they are read like the others.",
             "To leave them out, delete them in the workbook.",
             _origin(place, hidden),
+            warning=True,
+        )
+    headings = [each for col in look.hidden_cols if (each := place.heading(col))]
+    if headings:
+        fields = (
+            "1 field stands in a hidden column and is"
+            if len(headings) == 1
+            else f"{len(headings)} fields stand in hidden columns and are"
+        )
+        told = ", ".join(headings[:_TOLD_FIELDS])
+        if len(headings) > _TOLD_FIELDS:
+            told += f", and {len(headings) - _TOLD_FIELDS} more"
+        yield Note(
+            f"{name}: {fields} read like the others: {told}.",
+            "To leave some out, drop them by `fields`.",
             warning=True,
         )
     joined = [

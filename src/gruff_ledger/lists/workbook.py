@@ -22,6 +22,7 @@ import msgspec
 
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.grid import Grid, read_grid, text_columns
+from gruff_ledger.lists.ods_xml import look_at_ods, ods_tab, refuse_vast_ods
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import unknown_part
 from gruff_ledger.lists.source import Opened
@@ -29,12 +30,10 @@ from gruff_ledger.lists.tab_remarks import tab_remarks
 from gruff_ledger.lists.tab_xml import (
     Look,
     damaged,
-    look_at_ods,
     look_at_xlsx,
     member,
     refuse_bomb,
-    refuse_vast_ods,
-    tab_xml,
+    xlsx_tab,
 )
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import Problem, UnreadableSource
@@ -163,7 +162,10 @@ def read_workbook(
         ((_, fragment),), _ = workbook_parts(opened, fragment)
     name = fragment.sheet
     assert name is not None
-    xml = tab_xml(opened, book.archive, name, is_ods=book.is_ods)
+    if book.is_ods:
+        xml = ods_tab(opened, book.archive)
+    else:
+        xml = xlsx_tab(opened, book.archive, name)
     looking = look_at_ods if book.is_ods else look_at_xlsx
     # The library loads a tab without holding up Python.
     with ThreadPoolExecutor(1) as thread:
@@ -175,7 +177,7 @@ def read_workbook(
         opened,
         lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
     )
-    merged = _guarded(opened, lambda: sheet.merged_cell_ranges) or []
+    merged = _guarded(opened, lambda: sheet.merged_cell_ranges) or look.merged
     shown = next((tab.shown for tab in book.tabs if tab.name == name), True)
     written: dict[str, Any] = {"tab": name}
     if not shown:
@@ -221,10 +223,16 @@ def cell_text(value: Any) -> str:
         parts = "milliseconds" if value.microsecond else "seconds"
         return value.isoformat(timespec=parts)
     if isinstance(value, datetime.timedelta):
-        seconds = round(value.total_seconds())
-        sign, seconds = ("-", -seconds) if seconds < 0 else ("", seconds)
-        return f"{sign}{seconds // 3600}:{seconds // 60 % 60:02}:{seconds % 60:02}"
-    if isinstance(value, datetime.date | datetime.time):
+        thousandths = round(value / datetime.timedelta(milliseconds=1))
+        sign = "-" if thousandths < 0 else ""
+        seconds, rest = divmod(abs(thousandths), 1000)
+        part = f".{rest:03}" if rest else ""
+        return (
+            f"{sign}{seconds // 3600}:{seconds // 60 % 60:02}:{seconds % 60:02}{part}"
+        )
+    if isinstance(value, datetime.time):
+        return value.isoformat("milliseconds" if value.microsecond else "seconds")
+    if isinstance(value, datetime.date):
         return value.isoformat()
     return "" if value is None else str(value)
 
@@ -334,9 +342,9 @@ def _sha256(opened: Opened, book: _Book) -> Callable[[], str]:
 def _rows(
     sheet: Any, look: Look, first_row: int, first_col: int
 ) -> Iterator[list[Any]]:
-    """Yield the rows in use, with the texts of error cells and of leading zeros."""
-    special: dict[int, list[tuple[int, str | int]]] = {}
-    for cells in (look.errors, look.padded):
+    """Yield the rows in use, with the values that were looked up, and leading zeros."""
+    special: dict[int, list[tuple[int, Any]]] = {}
+    for cells in (look.values, look.errors, look.padded):
         for (row, col), what in cells.items():
             special.setdefault(row, []).append((col - 1 - first_col, what))
     # The library begins at the first row of the tab, whatever is in use.
@@ -347,8 +355,8 @@ def _rows(
     for number, row in enumerate(rows, first_row + 1):
         for col, what in special.get(number, ()):
             if 0 <= col < len(row):
-                is_text = isinstance(what, str)
-                row[col] = what if is_text else _zero_padded(row[col], int(what))
+                is_digits = isinstance(what, int)
+                row[col] = _zero_padded(row[col], what) if is_digits else what
         yield row
 
 
