@@ -1,9 +1,11 @@
 """Tests of reading JSON, JSON Lines, Parquet and SQLite."""
 
+import contextlib
 import datetime
 import decimal
 import sqlite3
 import unittest
+from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.parquet as parquet
@@ -14,7 +16,7 @@ from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.json_lists import read_json, read_json_lines
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import open_bytes
-from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.problems import BadTerms, UnreadableSource
 from tests.support import FolderTest
 
 
@@ -24,6 +26,13 @@ def json_of(text: str | bytes, part: str = "", lines: bool = False) -> Reading:
     opened = open_bytes(data, name="list", address="list.json")
     reader = read_json_lines if lines else read_json
     return reader(opened, ReadingTerms(), parse_address("list.json" + part).fragment)
+
+
+def read(path: Path, **pinned: object) -> Reading:
+    """Read the one list of a file."""
+    terms = ReadingTerms(**pinned)
+    (found,) = find_lists(str(path), name="list", terms=terms)
+    return read_list(found.opened, found.address, terms, source=0, hashed=True)
 
 
 class JsonTest(unittest.TestCase):
@@ -149,8 +158,39 @@ class ParquetTest(FolderTest):
         self.write("a.parquet", b"PAR1 nothing PAR1")
         self.assertIn("cannot be read as a Parquet", self.problem("merge", "a.parquet"))
 
+    def test_fewer_records_than_promised_are_told(self) -> None:
+        """A footer that says more than the rest holds is no reason to read none."""
+        path = self.folder / "list.parquet"
+        parquet.write_table(pa.table({"a": ["x"] * 12345}), path)
+        # The number of records comes first in the footer: a zigzag varint (Thrift).
+        promised, more = b"\xf2\xc0\x01", b"\xf4\xc0\x01"
+        data = path.read_bytes()
+        start = len(data) - 8 - int.from_bytes(data[-8:-4], "little")
+        footer = data[start:]
+        self.assertIn(promised, footer)
+        path.write_bytes(data[:start] + footer.replace(promised, more, 1))
+        with self.assertRaisesRegex(UnreadableSource, "12,346 records, and 12,345"):
+            read(path)
+
 
 class SqliteTest(FolderTest):
+    def test_text_that_is_not_utf_8_is_told_and_can_be_read(self) -> None:
+        """With its record and field; in the encoding that is given."""
+        path = self.folder / "old.db"
+        with contextlib.closing(sqlite3.connect(path)) as made:
+            made.execute("CREATE TABLE t (name TEXT, place TEXT)")
+            made.execute("INSERT INTO t VALUES ('Ann', 'x')")
+            made.execute("INSERT INTO t VALUES (CAST(? AS TEXT), 'y')", (b"Zo\xeb",))
+            made.commit()
+        with self.assertRaises(UnreadableSource) as caught:
+            read(path)
+        self.assertEqual((caught.exception.record, caught.exception.field), (2, "name"))
+        self.assertIn("encoding", caught.exception.remedy)
+        records = read(path, encoding="windows-1252").table.records()
+        self.assertEqual(records[1], ("Zoë", "y"))
+        with self.assertRaises(BadTerms):
+            read(path, encoding="no such")
+
     def setUp(self) -> None:
         super().setUp()
         with sqlite3.connect(self.folder / "r.db") as database:

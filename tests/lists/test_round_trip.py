@@ -46,6 +46,9 @@ AWKWARD = (
     "a lone\rreturn",
     "control \x01 \x1b[31m",
     "_x0041_ _x000D_",
+    "_x005F_x0041_",
+    "_x005F_x005F_x0041__x0041_",
+    "a\x00b",
     "no-break\u00a0space \u200b",
     "\ufeffmark",
     "Ω 漢字 😀 e\u0301",
@@ -78,9 +81,7 @@ def read_back(path: Path, **pinned: object) -> Table:
 
 
 # What no workbook can hold (XML 1.0) and no list has: half a character.
-CHARACTERS = st.characters(
-    exclude_categories=["Cs"], exclude_characters="\ufffe\uffff\x00"
-)
+CHARACTERS = st.characters(exclude_categories=["Cs"], exclude_characters="\ufffe\uffff")
 CELLS = st.one_of(
     st.sampled_from(AWKWARD[:-1]),
     st.text(CHARACTERS, max_size=6),
@@ -134,6 +135,10 @@ class EveryPairTest(unittest.TestCase):
         made = Table.from_records(("number", "cell", "last"), records)
         self.assertEqual(len(rows), len(made))
         self.check(made)
+
+    def test_a_list_of_no_records_keeps_its_headings(self) -> None:
+        """Also where a format names fields in records only."""
+        self.check(Table.from_records(("boat", "berth, no"), []))
 
     @settings(
         max_examples=25,

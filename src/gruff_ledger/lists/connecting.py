@@ -37,8 +37,16 @@ _WAIT_SECONDS = 15
 
 
 @contextlib.contextmanager
-def connected(opened: Opened) -> Iterator[sql.Connection]:
-    """Open a database for reading only; nothing is written beside it either."""
+def connected(opened: Opened, encoding: str | None = None) -> Iterator[sql.Connection]:
+    """
+    Open a database for reading only; nothing is written beside it either.
+
+    Parameters
+    ----------
+    opened : Opened
+    encoding : str, optional
+        What the texts of a SQLite file are written in, where that is not UTF-8.
+    """
     if opened.server:
         with _connected_to_server(opened.server, opened.address) as database:
             yield database
@@ -47,6 +55,8 @@ def connected(opened: Opened) -> Iterator[sql.Connection]:
         with contextlib.closing(_opened_file(opened)) as raw:
             # What the schema of a stranger's file may call is kept to what is harmless.
             raw.execute("PRAGMA trusted_schema = OFF")
+            if encoding is not None:
+                raw.text_factory = lambda text: text.decode(encoding)
             with sqlite_engine(raw).connect() as database:
                 yield database
     except (SQLAlchemyError, sqlite3.Error, UnicodeError, OverflowError) as error:

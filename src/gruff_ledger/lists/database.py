@@ -20,6 +20,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.connecting import connected, read_only, said, sqlite_engine
+from gruff_ledger.lists.encoding import known_codec
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import Found, made_up_notes, settled, unknown_part
 from gruff_ledger.lists.source import Opened, hash_of
@@ -130,8 +131,15 @@ def read_database(
     if fragment.table is None:
         ((_, fragment),), _ = database_parts(opened, fragment)
     name = str(fragment.table)
-    with connected(opened) as database:
-        read, notes = read_table(database, name, opened.name, source=source)
+    encoding = terms.encoding and known_codec(terms.encoding, opened.address)
+    with connected(opened, encoding) as database:
+        try:
+            read, notes = read_table(database, name, opened.name, source=source)
+        except (SQLAlchemyError, UnicodeError) as error:
+            problem = _undecodable(opened, database, name, encoding)
+            if problem is None:
+                raise
+            raise problem from error
     sha256: Callable[[], str] | None = None
     size_bytes = opened.size_bytes
     if opened.server:
@@ -150,6 +158,36 @@ def read_database(
         notes=notes,
     )
     return settled(found, opened, fragment, terms)
+
+
+def _undecodable(
+    opened: Opened, database: sql.Connection, name: str, encoding: str | None
+) -> UnreadableSource | None:
+    """Word that a text of a SQLite table is not in its encoding, with its place."""
+    if opened.server:
+        return None
+    raw: Any = database.connection.driver_connection
+    raw.text_factory = bytes
+    quoted = database.dialect.identifier_preparer.quote_identifier(name)
+    cursor = raw.execute(f"SELECT * FROM {quoted}")
+    names = [each[0] for each in cursor.description]
+    codec = encoding or "utf-8"
+    for number, record in enumerate(cursor, 1):
+        for field, cell in zip(names, record, strict=True):
+            try:
+                if isinstance(cell, bytes):
+                    cell.decode(codec)
+            except UnicodeDecodeError as error:
+                field_name = field if isinstance(field, str) else field.decode()
+                return UnreadableSource(
+                    f"a text is not written in {codec} (byte "
+                    f"{cell[error.start]:02X}), as the database says.",
+                    "Give the `encoding` that its texts are in, such as windows-1252.",
+                    file=opened.address,
+                    record=number,
+                    field=field_name,
+                )
+    return None
 
 
 def read_table(

@@ -177,7 +177,7 @@ def detect_encoding(head: bytes, pinned: str | None, file: str) -> Encoding:
         (mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark[0])), None
     )
     if pinned is not None:
-        name = _known_codec(pinned, file)
+        name = known_codec(pinned, file)
         if marked and name in (marked[1], marked[1].removesuffix("-le"), "utf-8-sig"):
             return Encoding(marked[1], marked[0])
         return Encoding("utf-8" if name == "utf-8-sig" else name)
@@ -204,7 +204,15 @@ def _wide_encoding(head: bytes) -> str | None:
     return None
 
 
-def _known_codec(name: str, file: str) -> str:
+def known_codec(name: str, file: str) -> str:
+    """
+    Return an encoding's name as people know it.
+
+    Raises
+    ------
+    BadTerms
+        If there is no such encoding.
+    """
     try:
         found = codecs.lookup(name)
     except (LookupError, ValueError):
@@ -234,7 +242,7 @@ def _refuse_binary(head: bytes, file: str) -> None:
         ),
         ("", ""),
     )
-    if not kind and b"\x00" in head[:65536]:
+    if not kind and _is_binary(head[:65536]):
         kind = "a file of a program's own (it holds bytes that no text has)"
     if kind:
         remedy = (
@@ -246,6 +254,12 @@ def _refuse_binary(head: bytes, file: str) -> None:
         raise UnreadableSource(
             f"it is not delimited text but {kind}.", remedy, file=file
         )
+
+
+def _is_binary(head: bytes) -> bool:
+    """Tell whether there are more zero bytes than a cell of text may hold."""
+    zeros = head.count(0)
+    return zeros > 0 and (zeros > max(3, len(head) // 10) or not is_utf8(head))
 
 
 def is_utf8(head: bytes) -> bool:

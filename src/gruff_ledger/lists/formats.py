@@ -319,6 +319,10 @@ def function_of(place: str) -> Any:
     return getattr(importlib.import_module(f"gruff_ledger.lists.{module}"), name)
 
 
+# The formats beside delimited text whose texts can be in another encoding than theirs.
+_ENCODED = ("json", "json-lines", "sqlite")
+
+
 def check_stated(found: Format, terms: ReadingTerms) -> None:
     """
     Refuse terms that only delimited text has, in another format.
@@ -331,7 +335,7 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
     for key, stated, fits in (
         ("delimiter", terms.delimiter is not None, False),
         ("quote", terms.quote is not None, False),
-        ("encoding", terms.encoding is not None, found.name.startswith("json")),
+        ("encoding", terms.encoding is not None, found.name in _ENCODED),
         ("skip-rows", terms.skip_rows is not None, grid),
         ("header-rows", terms.header_rows != 1, grid),
         ("format", terms.format_ is not None, not found.is_server),

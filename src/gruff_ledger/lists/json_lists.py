@@ -108,7 +108,12 @@ def read_json_lines(
 
 
 def write_json(table: Table, sink: BinaryIO) -> None:
-    """Write a list as an array of objects, one a line, every cell a string."""
+    """
+    Write a list as an array of objects, one a line, every cell a string.
+
+    A list without records is one object of nulls, which is read back as a blank record
+    at the end and left out: so its headings are kept.
+    """
     sink.write(b"[")
     separator = b"\n"
     for block in _objects(table):
@@ -119,13 +124,15 @@ def write_json(table: Table, sink: BinaryIO) -> None:
 
 
 def write_json_lines(table: Table, sink: BinaryIO) -> None:
-    """Write a list as one object a line, every cell a string."""
+    """Write a list as one object a line, every cell a string; see `write_json`."""
     for block in _objects(table):
         sink.write(b"\n".join(block) + b"\n")
 
 
 def _objects(table: Table) -> Iterator[list[bytes]]:
     encode = msgspec.json.Encoder().encode
+    if not len(table) and table.headings:
+        yield [encode(dict.fromkeys(table.headings))]
     for stretch in table.stretches(_GROUP_RECORDS):
         records = zip(*(column.to_pylist() for column in stretch()), strict=True)
         block = [

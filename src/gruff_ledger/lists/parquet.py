@@ -72,6 +72,13 @@ def read_parquet(
     headings, made = made_headings(names)
     columns = tuple(gathered.columns())
     count = len(columns[0])
+    if count != facts.num_rows:
+        raise UnreadableSource(
+            f"it is damaged: it says that it holds {facts.num_rows:,} records, and "
+            f"{count:,} came.",
+            "Ask for it again.",
+            file=opened.address,
+        )
     found = Found(
         Table(headings, columns, Origin.counted(source, 1, count), opened.name),
         count,

@@ -29,6 +29,8 @@ MOST_TAB_CHARACTERS = 31
 
 _FORBIDDEN_IN_TABS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 
+_ESCAPE_START = re.compile("(_)(?=x[0-9a-fA-F]{4}_)")
+
 # Characters that no XML document can hold, nor any escape of the format.
 _UNWRITABLE = ("\ufffe", "\uffff")
 
@@ -65,7 +67,11 @@ def write_workbook(
         name none that a tab can have. Nothing is written then.
     """
     import xlsxwriter
+    import xlsxwriter.xmlwriter
 
+    # Each mark that could begin an escape is escaped, also where two such share one:
+    # the library leaves out the second of `_x005F_x0041_`.
+    xlsxwriter.xmlwriter.re_control_chars_1 = _ESCAPE_START
     names = [_tab_name(name) for name, _ in parts]
     for name, table in parts:
         _check_size(name, table)
