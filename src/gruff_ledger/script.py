@@ -109,7 +109,7 @@ def read(address: str | Path, **how: Any) -> Table:
             )
         (one,) = found
         reading = read_list(
-            one.opened, one.address, terms, source=next(_sources), hashed=False
+            one.opened, one.address, one.terms, source=next(_sources), hashed=False
         )
     finally:
         fetching.close()

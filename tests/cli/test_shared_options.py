@@ -111,5 +111,58 @@ class DocketOptionsTest(FolderTest):
             self.gruff(*common, *option)
 
 
+class ReadingOfAllListsTest(FolderTest):
+    """What a command says of reading holds for every list of it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.write("parcels.csv", "No;Class;Town\n1;A;Zoë\n2;B;x\n".encode("cp1252"))
+        self.write("rates.csv", "Code,note;Rate\nA;Köln\nB;y\n".encode("cp1252"))
+        self.write("plain.csv", "Code,Rate\nA,1\nB,2\n")
+
+    READ = ("--delimiter", ";", "--encoding", "windows-1252")
+
+    def test_holds_for_the_reference_list(self) -> None:
+        """And is entered in the docket for it."""
+        self.gruff(
+            *("lookup", "parcels.csv", "--in", "rates.csv", *self.READ),
+            *("--key", 'Class="Code,note"', "--take", "Rate", "--to", "out.csv"),
+            *("--enter", "job.toml"),
+        )
+        self.assertEqual(self.records("out.csv")[0]["Rate"], "Köln")
+        (self.folder / "out.csv").unlink()
+        self.gruff("run", "job.toml")
+        self.assertEqual(self.records("out.csv")[0]["Rate"], "Köln")
+
+    def test_a_list_can_be_given_its_own(self) -> None:
+        """At the end of its address."""
+        self.gruff(
+            *("lookup", "parcels.csv", "--in", "plain.csv#delimiter=,/encoding=utf-8"),
+            *(*self.READ, "--key", "Class=Code", "--take", "Rate"),
+            *("--to", "out.csv", "--enter", "job.toml"),
+        )
+        self.assertEqual(self.records("out.csv")[1]["Rate"], "2")
+        (self.folder / "out.csv").unlink()
+        self.gruff("run", "job.toml")
+        self.assertEqual(self.records("out.csv")[1]["Rate"], "2")
+
+    def test_is_left_out_for_formats_that_have_no_such_thing(self) -> None:
+        """But refused where no list has it."""
+        self.gruff("scrub", "plain.csv", "--trim", "--to", "rates.xlsx")
+        self.gruff(
+            *("lookup", "parcels.csv", "--in", "rates.xlsx", *self.READ),
+            *("--key", "Class=Code", "--take", "Rate", "--to", "out.csv"),
+        )
+        self.assertEqual(self.records("out.csv")[1]["Rate"], "2")
+        told = self.problem("merge", "rates.xlsx", "--delimiter", ";")
+        self.assertIn("--delimiter", told)
+
+    def test_an_unknown_word_at_an_address_is_told(self) -> None:
+        """With the nearest."""
+        self.assertIn("delimiter", self.problem("merge", "plain.csv#delimitr=;"))
+        self.assertIn("encoding", self.problem("merge", "plain.csv#encoding=x-none"))
+        self.assertIn("9x", self.problem("merge", "plain.csv#skip-rows=9x"))
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -278,7 +278,7 @@ def job_of_verb(
             "Merge them first, or name one.",
         )
     lists = tuple(
-        ListToRead(name, address, pinned)
+        ListToRead(name, address, pinned, is_shared=True)
         for name, address in zip(_names(addresses), addresses, strict=True)
     )
     said = {each.key: given[each.key.replace("-", "_")] for each in verb.further}
@@ -298,7 +298,7 @@ def job_of_verb(
         lists=tuple(each.name for each in lists),
         result=_RESULT,
         further=further,
-        references=referred(named, (), beside, [each.name for each in lists]),
+        references=referred(named, (), beside, [each.name for each in lists], pinned),
         files=files,
     )
     outs: tuple[OutToWrite, ...] = ()

@@ -21,7 +21,8 @@ from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Job, ListToRead, OutToWrite
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.part import stopped_after
-from gruff_ledger.lists.address import Server, parse_address
+from gruff_ledger.lists.address import READING_KEYS, Server, parse_address
+from gruff_ledger.lists.formats import FORMATS, by_ending, fitting
 from gruff_ledger.lists.outputs import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.whole import Outputs
@@ -210,13 +211,13 @@ class Entering:
                     # Only looked into, by its address: no entry can name it.
                     continue
                 same = self._path(each.address, self._known.folder) == place
-                if same and each.reading == listed.reading:
+                if same and each.reading == _own_reading(listed):
                     return each.name
         for name, table in self._lists.items():
             if table["from"] == place:
                 return name
         name = free_heading(listed.name, {*self._taken(), *self._lists})
-        self._lists[name] = {"from": place, **plain(listed.reading)}
+        self._lists[name] = {"from": place, **plain(_own_reading(listed))}
         return name
 
     def _made_there(self, listed: ListToRead) -> str | None:
@@ -270,7 +271,22 @@ class Entering:
             made = self._made_there(ListToRead(said, said))
             if made is not None:
                 return made
-        return self._path(said)
+        listed = next((each for each in self._job.lists if each.address == said), None)
+        if listed is None:
+            return self._path(said)
+        # What the command says of all its lists the docket says of this one.
+        own = plain(_own_reading(listed))
+        address = parse_address(said, self._job.folder)
+        stated = {key for key, _ in address.fragment.reading}
+        parts = [
+            f"{key}={value}"
+            for key, value in own.items()
+            if key in READING_KEYS and key not in stated
+        ]
+        if not parts or address.fragment.pointer is not None:
+            return self._path(said)
+        mark = "/" if "#" in said else "#"
+        return f"{self._path(said)}{mark}{'/'.join(parts)}"
 
     def _out(
         self, out: OutToWrite, result: str, *, has_findings: bool
@@ -455,3 +471,14 @@ def _written_place(out: OutToWrite) -> tuple[Path | Server, str | None]:
 
 def _resolved(place: Path | Server) -> Path | Server:
     return place if isinstance(place, Server) else place.resolve()
+
+
+def _own_reading(listed: ListToRead) -> ReadingTerms:
+    """Return how a list is written, without what its format has not."""
+    if not listed.is_shared:
+        return listed.reading
+    if listed.reading.format_ is not None:
+        return listed.reading
+    place = parse_address(listed.address).place
+    found = by_ending(place) or FORMATS["delimited"]
+    return fitting(found, listed.reading)[0]

@@ -15,6 +15,7 @@ from gruff_ledger.docket.job import Entry, Job, ListToRead
 from gruff_ledger.lists.address import Address, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.finding import FoundList, find_lists
+from gruff_ledger.lists.formats import check_stated, format_to_read
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.problems import BadTerms, Problem
 
@@ -69,11 +70,13 @@ def expanded(
                 terms=each.reading,
                 folder=job.folder,
                 fetching=fetching,
+                shared=each.is_shared,
             )
+    _check_fit(job, found)
     names = _names(job, found)
     sources = {
         name: Source(
-            listed,
+            msgspec.structs.replace(listed, reading=each.terms),
             msgspec.structs.replace(each.opened, name=name, on_read=on_read),
             each.address,
         )
@@ -90,6 +93,24 @@ def expanded(
         for out in job.outs
     )
     return msgspec.structs.replace(job, entries=entries, outs=outs), sources
+
+
+def _check_fit(job: Job, found: Mapping[str, list[FoundList]]) -> None:
+    """Refuse what is stated for all lists, where no list is of a format that has it."""
+    shared = [
+        each
+        for listed in job.lists
+        if listed.is_shared
+        for each in found.get(listed.name, ())
+    ]
+    if shared and set.intersection(*(set(each.left_out) for each in shared)):
+        first = shared[0]
+        stated = next(each for each in job.lists if each.is_shared)
+        format_ = format_to_read(first.opened, first.address.place, stated.reading)
+        try:
+            check_stated(format_, stated.reading)
+        except BadTerms as problem:
+            raise problem.placed(file=first.opened.address) from None
 
 
 def _names(

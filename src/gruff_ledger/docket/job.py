@@ -24,11 +24,19 @@ from gruff_ledger.work.registry import Further, Verb
 
 
 class ListToRead(msgspec.Struct, frozen=True):
-    """A list by its address, and what is pinned of how it is written."""
+    """
+    A list by its address, and what is pinned of how it is written.
+
+    Attributes
+    ----------
+    is_shared : bool
+        Whether that is pinned for all lists of a command, of whatever format.
+    """
 
     name: str
     address: str
     reading: ReadingTerms = msgspec.field(default_factory=ReadingTerms)
+    is_shared: bool = False
 
 
 class FurtherOut(msgspec.Struct, frozen=True):
@@ -238,6 +246,7 @@ def referred(
     known: Collection[str],
     added: dict[str, ListToRead],
     taken: Collection[str] = (),
+    reading: ReadingTerms | None = None,
 ) -> tuple[tuple[str, str], ...]:
     """
     Name the lists that an entry's terms refer to.
@@ -252,6 +261,8 @@ def referred(
         Gains a list, by its address, for each address that is not in it yet.
     taken : collection of str, optional
         More names that no added list can have.
+    reading : ReadingTerms, optional
+        How added lists are written, where a command says it of all its lists.
 
     Returns
     -------
@@ -265,7 +276,12 @@ def referred(
                 names = {*known, *taken, *(each.name for each in added.values())}
                 name = list_name(said)
                 # An address is no other's name, however much files are named alike.
-                added[said] = ListToRead(said if name in names else name, said)
+                added[said] = ListToRead(
+                    said if name in names else name,
+                    said,
+                    reading or ReadingTerms(),
+                    is_shared=reading is not None,
+                )
             references.append((said, added[said].name))
         else:
             references.append((said, said))

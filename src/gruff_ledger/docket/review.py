@@ -130,7 +130,9 @@ def filled_list(address: str) -> Table:
         (found, *_) = find_lists(
             address, name=Path(address).name, terms=terms, fetching=fetching
         )
-        reading = read_list(found.opened, found.address, terms, source=0, hashed=False)
+        reading = read_list(
+            found.opened, found.address, found.terms, source=0, hashed=False
+        )
     finally:
         fetching.close()
     return reading.table

@@ -22,7 +22,19 @@ Range = tuple[int, int | None]
 _URL = re.compile(r"https?://", re.IGNORECASE)
 _SERVER = re.compile(r"postgres(?:ql)?://", re.IGNORECASE)
 _OTHER_SCHEME = re.compile(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
-_KEYS = ("sheet", "row", "col", "cell", "table")
+_PARTS = ("sheet", "row", "col", "cell", "table")
+
+# How the list at an address is written can be said there, in the words of the terms.
+READING_KEYS = (
+    "format",
+    "delimiter",
+    "encoding",
+    "quote",
+    "skip-rows",
+    "header-rows",
+)
+_KEYS = _PARTS + READING_KEYS
+_KEPT_PARTS = tuple(f"{key}=" for key in ("row", "col", "cell", *READING_KEYS))
 _RANGE = re.compile(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
 _CELLS = re.compile(r"(\d+|\*),(\d+|\*)(?:-(?:(\d+|\*),(\d+|\*))?)?")
 _PATTERN_MARKS = re.compile(r"[*?\[]")
@@ -43,6 +55,8 @@ class Fragment(msgspec.Struct, frozen=True):
         A table of a database, or a pattern.
     pointer : str, optional
         A JSON Pointer.
+    reading : tuple of (key, value)
+        How the list is written, as the address says it.
     """
 
     sheet: str | None = None
@@ -50,6 +64,7 @@ class Fragment(msgspec.Struct, frozen=True):
     cols: tuple[Range, ...] | None = None
     table: str | None = None
     pointer: str | None = None
+    reading: tuple[tuple[str, str], ...] = ()
 
     def named(self) -> tuple[str, ...]:
         """Return the names of what is stated, for messages."""
@@ -105,7 +120,7 @@ class Address(msgspec.Struct, frozen=True):
         parts = [f"sheet={fragment.sheet}"] if fragment.sheet is not None else []
         parts += [f"table={fragment.table}"] if fragment.table is not None else []
         stated = self.text.partition("#")[2].split("/")
-        parts += [part for part in stated if part.startswith(("row=", "col=", "cell="))]
+        parts += [part for part in stated if part.startswith(_KEPT_PARTS)]
         parts += [fragment.pointer] if fragment.pointer is not None else []
         mark = "#" if parts else ""
         return Address(f"{place}{mark}{'/'.join(parts)}", place, fragment)
@@ -234,7 +249,8 @@ def _fragment(text: str, whole: str) -> Fragment:
     cols = _ranges(found["col"], "col", whole) if "col" in found else None
     if "cell" in found:
         rows, cols = _block(found["cell"], whole)
-    return Fragment(found.get("sheet"), rows, cols, found.get("table"))
+    reading = tuple((key, found[key]) for key in READING_KEYS if key in found)
+    return Fragment(found.get("sheet"), rows, cols, found.get("table"), reading=reading)
 
 
 def _check_pointer(text: str, whole: str) -> None:

@@ -20,6 +20,7 @@ from gruff_ledger.lists.fetching import Fetching, without_secrets
 from gruff_ledger.lists.formats import (
     check_fragment,
     check_stated,
+    fitting,
     format_to_read,
     parts_of,
 )
@@ -27,6 +28,7 @@ from gruff_ledger.lists.patterns import matching_files
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest
+from gruff_ledger.terms import plain, read
 
 
 class FoundList(msgspec.Struct, frozen=True):
@@ -37,11 +39,17 @@ class FoundList(msgspec.Struct, frozen=True):
     ----------
     label : str
         What tells it from the others that the address means: a file's or a tab's name.
+    terms : ReadingTerms
+        How it is to be read: as stated, and as its address says.
+    left_out : tuple of str
+        Keys of terms that were stated for several lists, and that its format has not.
     """
 
     label: str
     opened: Opened
     address: Address
+    terms: ReadingTerms
+    left_out: tuple[str, ...] = ()
 
 
 def find_lists(
@@ -51,6 +59,7 @@ def find_lists(
     terms: ReadingTerms,
     folder: Path | None = None,
     fetching: Fetching | None = None,
+    shared: bool = False,
 ) -> list[FoundList]:
     """
     Find all lists that an address means, in the order of their names.
@@ -66,6 +75,9 @@ def find_lists(
         What a relative path starts from; the working directory by default.
     fetching : Fetching, optional
         How lists are fetched from a network.
+    shared : bool
+        Whether the terms are stated for other lists too: what the format of one has
+        not is then left out for it.
 
     Raises
     ------
@@ -73,12 +85,14 @@ def find_lists(
         If there is nothing readable there, or no such part of it.
     """
     address = parse_address(text, folder)
+    terms = _with_own(terms, address)
     found: list[FoundList] = []
     for place, opened in _opened(address, name, folder, fetching or Fetching()):
         format_ = format_to_read(opened, place, terms)
         check_fragment(opened, address.fragment, format_)
+        fit, left_out = fitting(format_, terms) if shared else (terms, ())
         try:
-            check_stated(format_, terms)
+            check_stated(format_, fit)
         except BadTerms as problem:
             raise problem.placed(file=opened.address) from None
         parts, notes = parts_of(opened, address.fragment, format_)
@@ -95,12 +109,30 @@ def find_lists(
                 stated = address.of_part(place, fragment)
             found.append(
                 FoundList(
-                    label, msgspec.structs.replace(named, address=stated.text), stated
+                    label,
+                    msgspec.structs.replace(named, address=stated.text),
+                    stated,
+                    fit,
+                    left_out,
                 )
             )
             # What was met on the way is said once.
             named = msgspec.structs.replace(named, notes=())
     return found
+
+
+def _with_own(terms: ReadingTerms, address: Address) -> ReadingTerms:
+    """Return the terms with what the address itself says of the list."""
+    if not address.fragment.reading:
+        return terms
+    own = {
+        key: int(value) if key.endswith("-rows") and value.isdecimal() else value
+        for key, value in address.fragment.reading
+    }
+    try:
+        return read(ReadingTerms, {**plain(terms), **own})
+    except BadTerms as problem:
+        raise problem.placed(file=address.text) from None
 
 
 def _opened(

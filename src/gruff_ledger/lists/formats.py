@@ -7,10 +7,12 @@ their format is met.
 from __future__ import annotations
 
 import importlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 from urllib.parse import urlsplit
+
+import msgspec
 
 from gruff_ledger.lists.address import Address, Fragment, is_server
 from gruff_ledger.lists.reading import Reading, ReadingTerms
@@ -323,6 +325,23 @@ def function_of(place: str) -> Any:
 _ENCODED = ("json", "json-lines", "sqlite")
 
 
+def fitting(found: Format, terms: ReadingTerms) -> tuple[ReadingTerms, tuple[str, ...]]:
+    """
+    Return the terms of reading that a format has, and the keys of the others.
+
+    For terms that are stated for several lists, of which some are of other formats.
+    """
+    left_out = tuple(_unfit(found, terms))
+    attributes = {"format": "format_"}
+    default = ReadingTerms()
+    changes = {
+        attribute: getattr(default, attribute)
+        for key in left_out
+        for attribute in (attributes.get(key, key.replace("-", "_")),)
+    }
+    return msgspec.structs.replace(terms, **changes), left_out
+
+
 def check_stated(found: Format, terms: ReadingTerms) -> None:
     """
     Refuse terms that only delimited text has, in another format.
@@ -331,6 +350,17 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
     ------
     BadTerms
     """
+    for key in _unfit(found, terms):
+        raise BadTerms(
+            f"{found.words} has no such thing.",
+            "Leave it out; or, if the list is delimited text, set `format` to "
+            "delimited.",
+            term=key,
+        )
+
+
+def _unfit(found: Format, terms: ReadingTerms) -> Iterator[str]:
+    """Yield the keys of what is stated and the format does not have."""
     grid = "rows" in found.chosen
     for key, stated, fits in (
         ("delimiter", terms.delimiter is not None, False),
@@ -341,9 +371,4 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
         ("format", terms.format_ is not None, not found.is_server),
     ):
         if stated and not fits and found.name != "delimited":
-            raise BadTerms(
-                f"{found.words} has no such thing.",
-                "Leave it out; or, if the list is delimited text, set `format` to "
-                "delimited.",
-                term=key,
-            )
+            yield key
