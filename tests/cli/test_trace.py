@@ -233,3 +233,80 @@ def _unpacked(data: bytes) -> bytes:
         writer.write_table(arrays)
     whole: bytes = sink.getvalue().to_pybytes()
     return whole
+
+
+class SeveralLedgersTest(FolderTest):
+    """Two runs wrote files of one name."""
+
+    def setUp(self) -> None:
+        """Run both, the first one first."""
+        super().setUp()
+        for place, cell in (("a", "amber"), ("b", "blue")):
+            self.write(f"in-{place}/list.csv", f"n,colour\n1,{cell}\n2,{cell}\n")
+            self.gruff(
+                *("duplicates", f"in-{place}/list.csv", "--by", "colour"),
+                *("--treat", "set-aside", "--to", f"out-{place}/result.csv"),
+                *("--ledger", f"ledger-{place}"),
+            )
+
+    def told(self, *arguments: str) -> tuple[str, str]:
+        done = self.gruff("trace", *arguments, "--record", "1")
+        return done.stdout.decode(), done.stderr.decode()
+
+    def test_the_whole_path_decides(self) -> None:
+        """And the ledger that answers is named, with its time."""
+        for place, cell in (("a", "amber"), ("b", "blue")):
+            for name in (f"out-{place}/result.csv", f"in-{place}/list.csv"):
+                told, beside = self.told(name)
+                self.assertIn(cell, told)
+                self.assertRegex(
+                    beside, rf"From the ledger ledger-{place}, made 20\d\d"
+                )
+
+    def test_a_copy_is_known_by_its_content(self) -> None:
+        """Wherever it lies now."""
+        shutil.copy(self.folder / "out-a/result.csv", self.folder / "moved.csv")
+        shutil.copy(self.folder / "in-b/list.csv", self.folder / "sent.csv")
+        told, beside = self.told("moved.csv")
+        self.assertIn("amber", told)
+        self.assertIn("is a copy of out-a/result.csv", beside)
+        self.assertIn("blue", self.told("sent.csv")[0])
+
+    def test_what_no_ledger_knows_is_refused(self) -> None:
+        """A name alone is not enough, whatever ledger is given."""
+        self.write("out-c/result.csv", "n,colour\n1,green\n")
+        for more in ((), ("--ledger", "ledger-a")):
+            said = self.problem("trace", "out-c/result.csv", "--record", "1", *more)
+            self.assertIn("neither read nor wrote" if more else "no ledger near", said)
+        said = self.problem(
+            "trace", "out-b/result.csv", "--record", "1", "--ledger", "ledger-a"
+        )
+        self.assertIn("neither read nor wrote", said)
+
+    def test_a_name_that_two_know_is_refused(self) -> None:
+        """With their ledgers."""
+        said = self.problem("trace", "list", "--record", "1")
+        self.assertIn("2 ledgers know", said)
+        self.assertIn("ledger-b (made 20", said)
+
+    def test_the_last_run_answers_for_one_file(self) -> None:
+        """What was written again since is told by the run that did it."""
+        self.gruff(
+            *("scrub", "in-b/list.csv", "--case", "upper", "--replace"),
+            *("--to", "out-a/result.csv", "--ledger", "ledger-c"),
+        )
+        told, beside = self.told("out-a/result.csv")
+        self.assertIn("BLUE", told)
+        self.assertIn("ledger-c", beside)
+        self.write("out-a/result.csv", "n,colour\n1,edited\n")
+        self.assertIn("was changed since", self.told("out-a/result.csv")[1])
+
+    def test_a_removed_copy_did_not_go_out(self) -> None:
+        """The record did that it was folded into."""
+        done = self.gruff("trace", "in-a/list.csv", "--record", "2").stdout.decode()
+        lines = [line.strip() for line in done.splitlines()]
+        self.assertFalse(any(line.startswith("went out") for line in lines), done)
+        self.assertIn(
+            "the record it was folded into went out in out-a/result.csv, as record 1",
+            lines,
+        )

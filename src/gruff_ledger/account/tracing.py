@@ -8,6 +8,7 @@ now are known; or an entry made it; or it went through, under the heading it had
 from __future__ import annotations
 
 import csv
+import hashlib
 import io
 from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
@@ -163,6 +164,8 @@ class Traced(msgspec.Struct, frozen=True):
     remarks : tuple of Remark
     missing : tuple of str
         Parts of the ledger that were needed, and are missing or damaged.
+    ledger, started : str
+        The ledger that tells it, and when its run was begun.
     """
 
     result: str
@@ -173,6 +176,8 @@ class Traced(msgspec.Struct, frozen=True):
     parts: Parts | None
     remarks: tuple[Remark, ...]
     missing: tuple[str, ...] = ()
+    ledger: str = ""
+    started: str = ""
 
 
 class Fate(msgspec.Struct, frozen=True):
@@ -193,6 +198,9 @@ class Fate(msgspec.Struct, frozen=True):
         The record that it was folded into.
     count : int
         How many records were made of it, or drawn from it.
+    is_others : bool
+        Whether it became of the record that this one was folded into, and not of
+        itself.
     """
 
     what: str
@@ -201,6 +209,7 @@ class Fate(msgspec.Struct, frozen=True):
     reason: str = ""
     place: Place | None = None
     count: int = 1
+    is_others: bool = False
 
 
 class Sent(msgspec.Struct, frozen=True):
@@ -210,6 +219,8 @@ class Sent(msgspec.Struct, frozen=True):
     fates: tuple[Fate, ...]
     remarks: tuple[Remark, ...]
     missing: tuple[str, ...] = ()
+    ledger: str = ""
+    started: str = ""
 
 
 class _Stage(msgspec.Struct, frozen=True):
@@ -267,6 +278,73 @@ class Tracing:
     def sources(self) -> list[str]:
         """The names of the sources."""
         return [line["name"] for line in self._sources]
+
+    @property
+    def place(self) -> Path:
+        """The folder of the ledger."""
+        return self._ledger
+
+    def lying_at(self, said: str) -> list[tuple[str, int]]:
+        """Return the results and sources that lie where an address says."""
+        return [
+            (kind, at)
+            for kind, lines in (("result", self._outs), ("source", self._sources))
+            for at, line in enumerate(lines)
+            if self._is_there(said, line)
+        ]
+
+    def is_unchanged(self, kind: str, position: int, path: Path) -> bool:
+        """Tell whether the file of a result or source is as the run left it."""
+        try:
+            facts = path.stat()
+        except (OSError, ValueError):
+            return False
+        if kind == "source":
+            line = self._account["sources"][position]
+            return bool(facts.st_size == line["size_bytes"]) and (
+                self.sha256_of(position) in ("", _sha256_of(path))
+            )
+        out = self._out_facts(position)
+        return out is not None and (facts.st_size, facts.st_mtime_ns) == (
+            out["size_bytes"],
+            out["modified_ns"],
+        )
+
+    def of_size(self, size_bytes: int) -> Iterator[tuple[str, int, str]]:
+        """Yield kind, position and address of the lists of a size."""
+        for at, line in enumerate(self._outs):
+            out = self._out_facts(at)
+            if out is not None and out["size_bytes"] == size_bytes:
+                yield "result", at, line["address"]
+        for at, line in enumerate(self._account["sources"]):
+            if line["size_bytes"] == size_bytes:
+                yield "source", at, line["address"]
+
+    def sha256_of(self, source: int) -> str:
+        """Return the hash of a source; empty where it is not known."""
+        return str(self._account["sources"][source].get("sha256") or "")
+
+    def is_copy(self, result: int, path: Path) -> bool:
+        """
+        Tell whether a file of the size of a result is a copy of it.
+
+        A copy has its time, or the result still lies where it was and is the same.
+        """
+        out = self._out_facts(result)
+        if out is None:
+            return False
+        if path.stat().st_mtime_ns == out["modified_ns"]:
+            return True
+        there = self._ledger / out["path"]
+        return self.is_unchanged("result", result, there) and (
+            _sha256_of(there) == _sha256_of(path)
+        )
+
+    def _out_facts(self, result: int) -> dict[str, Any] | None:
+        """Return size and time of a result as the run left it, where it is a file."""
+        outs = (self._account.get("made_from") or {}).get("outs", ())
+        path = self._outs[result].get("path")
+        return next((each for each in outs if each["path"] == path), None)
 
     def find(self, said: str) -> tuple[str, int]:
         """
@@ -879,7 +957,8 @@ class Tracing:
                 other = Who(int(kept.source[row]), int(kept.record[row]))
                 place = next(self._places(other), None)
                 yield Fate("folded", label, None, aside["reason"], place)
-                yield from self._on_from(entry, other)
+                for fate in self._on_from(entry, other):
+                    yield msgspec.structs.replace(fate, is_others=True)
                 return
         yield from self._on_from(entry, who)
 
@@ -907,6 +986,11 @@ class Tracing:
             for row, (group, first, *_) in enumerate(drawn["rows"])
             if group in groups and not first
         ]
+
+
+def _sha256_of(path: Path) -> str:
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
 def _as_line(cells: Sequence[str], facts: Mapping[str, Any]) -> str:

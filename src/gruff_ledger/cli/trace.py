@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
+from gruff_ledger.account.nearby import find_answer
 from gruff_ledger.account.tracing import (
     Cell,
     Fate,
@@ -19,13 +20,12 @@ from gruff_ledger.account.tracing import (
     Sent,
     Step,
     Traced,
-    Tracing,
 )
 from gruff_ledger.account.trail import TRAIL_FILE
 from gruff_ledger.account.words import counted, visible
 from gruff_ledger.cli.words import paragraph
 from gruff_ledger.naming import parse_names, parse_pair
-from gruff_ledger.problems import BadTerms, Problem, UnreadableSource
+from gruff_ledger.problems import BadTerms, UnreadableSource
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
@@ -49,9 +49,9 @@ def _trace(
             else "a number and a key are both given.",
             "Give one of `record` and `key`.",
         )
-    tracing = _opened(said, ledger)
-    kind, at = tracing.find(said)
-    notes: list[str] = []
+    answer = find_answer(said, ledger)
+    tracing, kind, at = answer.tracing, answer.kind, answer.position
+    notes: list[str] = [answer.note] if answer.note else []
     if kind == "source":
         if fields:
             raise BadTerms(
@@ -69,6 +69,9 @@ def _trace(
         )
         names = [name for each in fields for name in parse_names(each)]
         found = tracing.back(at, number, names)
+    found = msgspec.structs.replace(
+        found, ledger=str(_seen(tracing.place)), started=tracing.started
+    )
     if as_json:
         text = msgspec.json.format(msgspec.json.encode(found), indent=2)
         click.echo(text.decode("utf-8"))
@@ -83,7 +86,16 @@ def _trace(
     for said_too in (*notes, *_missing_words(found.missing)):
         for line in paragraph(said_too, "!"):
             click.echo(line, err=True)
+    made = f"From the ledger {found.ledger}, made {found.started}."
+    for line in paragraph(visible(made), "-"):
+        click.echo(line, err=True)
     return 0
+
+
+def _seen(folder: Path) -> Path:
+    """Return a folder as it is seen from here, where it lies below."""
+    here = Path.cwd()
+    return folder.relative_to(here) if folder.is_relative_to(here) else folder
 
 
 def _wanted(key: Sequence[str]) -> dict[str, str]:
@@ -116,44 +128,6 @@ def _numbered(found: tuple[list[int], bool], notes: list[str], said: str) -> int
             "use --record."
         )
     return numbers[0]
-
-
-def _opened(said: str, ledger: Path | None) -> Tracing:
-    """Open the ledger that knows a list: the one named, or the nearest one."""
-    if ledger is not None:
-        return Tracing(ledger)
-    place = Path(said.partition("#")[0])
-    problem: Problem | None = None
-    for folder in _near_ledgers(place):
-        tracing = Tracing(folder)
-        try:
-            tracing.find(said)
-        except Problem as unknown:
-            problem = problem or unknown
-            continue
-        return tracing
-    if problem is not None:
-        raise problem
-    raise UnreadableSource(
-        "no ledger is near it.",
-        "Name the folder of the ledger with `ledger`.",
-        file=said,
-    )
-
-
-def _near_ledgers(place: Path) -> Iterator[Path]:
-    """Yield folders near a file that hold a trail, the likeliest first."""
-    seen = set()
-    start = place.absolute().parent
-    for folder in (start, *list(start.parents)[:3], Path.cwd()):
-        try:
-            beneath = sorted(each for each in folder.iterdir() if each.is_dir())
-        except OSError:
-            beneath = []
-        for each in (folder / "ledger", folder, *beneath):
-            if each not in seen and (each / TRAIL_FILE).is_file():
-                yield each
-            seen.add(each)
 
 
 # What is shown -------------------------------------------------------------------
@@ -288,6 +262,9 @@ def _parts_view(parts: Parts, said: str) -> Iterator[RenderableType]:
 
 
 def _fate_words(fate: Fate) -> str:
+    if fate.is_others:
+        own = msgspec.structs.replace(fate, is_others=False)
+        return f"  the record it was folded into {_fate_words(own)}"
     if fate.what == "out":
         return f"went out in {fate.at}, as record {fate.record}"
     if fate.what == "aside":

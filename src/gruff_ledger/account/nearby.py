@@ -1,0 +1,175 @@
+"""Which ledger near a list tells about it.
+
+Two runs can have read or written files of one name. A ledger knows a file by the whole
+path, or by what is in it; a name alone counts only for a list that is not there any
+more, and only where no two ledgers know one of that name.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from pathlib import Path
+
+import msgspec
+
+from gruff_ledger.account.tracing import Tracing
+from gruff_ledger.account.trail import TRAIL_FILE
+from gruff_ledger.problems import Problem, UnreadableSource, nearest_or_all
+
+# Ledgers that a message names.
+_TOLD_LEDGERS = 5
+
+
+class Answer(msgspec.Struct, frozen=True, eq=False):
+    """
+    The ledger that knows a list, and which of its lists that is.
+
+    Attributes
+    ----------
+    tracing : Tracing
+    kind : str
+        ``result`` or ``source``.
+    position : int
+    note : str
+        What is to be said of how it was recognised.
+    """
+
+    tracing: Tracing
+    kind: str
+    position: int
+    note: str = ""
+
+
+def find_answer(said: str, ledger: Path | None = None) -> Answer:
+    """
+    Find the ledger that knows a list.
+
+    Parameters
+    ----------
+    said : str
+        The path or address of a result or a source, or its name in the account.
+    ledger : Path, optional
+        The folder to look in; else those near the list.
+
+    Raises
+    ------
+    UnreadableSource
+        If no ledger knows it, or several do and nothing tells which is meant.
+    """
+    path = Path(said.partition("#")[0])
+    tracings = (
+        [Tracing(ledger)]
+        if ledger is not None
+        else [Tracing(folder) for folder in _near_ledgers(path)]
+    )
+    if not tracings:
+        raise UnreadableSource(
+            "no ledger is near it.",
+            "Name the folder of the ledger with `ledger`.",
+            file=said,
+        )
+    tracings.sort(key=lambda each: each.started, reverse=True)
+    return (
+        _by_place(said, tracings)
+        or (_by_content(path, tracings) if _is_file(path) else None)
+        or _by_name(said, tracings, is_given=ledger is not None, path=path)
+    )
+
+
+def _by_place(said: str, tracings: list[Tracing]) -> Answer | None:
+    """Find the last run that read or wrote the file that lies there, best as it is."""
+    found = [
+        (tracing, kind, at)
+        for tracing in tracings
+        for kind, at in tracing.lying_at(said)
+    ]
+    path = Path(said.partition("#")[0])
+    for tracing, kind, at in found:
+        if tracing.is_unchanged(kind, at, path):
+            return Answer(tracing, kind, at)
+    for tracing, kind, at in found[:1]:
+        note = f"{said} was changed since that run; what is told is how it was then."
+        return Answer(tracing, kind, at, note if _is_file(path) else "")
+    return None
+
+
+def _by_content(path: Path, tracings: list[Tracing]) -> Answer | None:
+    """Find a list with just this content, such as one that was copied elsewhere."""
+    size = path.stat().st_size
+    digest = ""
+    for tracing in tracings:
+        for kind, at, address in tracing.of_size(size):
+            if kind == "source":
+                if not digest:
+                    with path.open("rb") as stream:
+                        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+                is_same = tracing.sha256_of(at) == digest
+            else:
+                is_same = tracing.is_copy(at, path)
+            if is_same:
+                return Answer(tracing, kind, at, f"{path} is a copy of {address}.")
+    return None
+
+
+def _by_name(
+    said: str, tracings: list[Tracing], *, is_given: bool, path: Path
+) -> Answer:
+    problem: Problem | None = None
+    found: list[Answer] = []
+    for tracing in tracings:
+        try:
+            kind, at = tracing.find(said)
+        except Problem as unknown:
+            problem = problem or unknown
+            continue
+        found.append(Answer(tracing, kind, at))
+    known = [name for each in tracings for name in (*each.results, *each.sources)]
+    if _is_file(path):
+        raise UnreadableSource(
+            "the run of this ledger neither read nor wrote this file."
+            if is_given
+            else "no ledger near it is of a run that read or wrote this file.",
+            nearest_or_all(said, known, "lists known")
+            if not found
+            else "Name the ledger of its run with `ledger`, or the list by the path it "
+            "had then.",
+            file=said,
+        )
+    if not found:
+        assert problem is not None
+        raise problem
+    if len(found) > 1:
+        told = "; ".join(
+            f"{each.tracing.place} (made {each.tracing.started})"
+            for each in found[:_TOLD_LEDGERS]
+        )
+        raise UnreadableSource(
+            f"{len(found)} ledgers know a list of this name: {told}.",
+            "Name one of them with `ledger`, or give the whole path of the list.",
+            file=said,
+        )
+    return found[0]
+
+
+def _is_file(path: Path) -> bool:
+    try:
+        return path.is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def _near_ledgers(place: Path) -> Iterator[Path]:
+    """Yield folders near a file that hold a trail."""
+    seen = set()
+    start = place.absolute().parent
+    for folder in (start, *list(start.parents)[:3], Path.cwd()):
+        try:
+            beneath = sorted(each for each in folder.iterdir() if each.is_dir())
+        except OSError:
+            beneath = []
+        within = [each / "ledger" for each in beneath]
+        for each in (folder / "ledger", folder, *beneath, *within):
+            if each not in seen and (each / TRAIL_FILE).is_file():
+                yield each
+            seen.add(each)
