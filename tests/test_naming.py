@@ -12,6 +12,7 @@ from gruff_ledger.naming import (
     made_headings,
     parse_names,
     parse_pair,
+    parse_pairs,
 )
 from gruff_ledger.problems import BadTerms, UnknownField
 from tests.support import table
@@ -119,3 +120,33 @@ class MadeHeadingsTest(unittest.TestCase):
         headings, _ = made_headings(cells)
         self.assertEqual(len(set(headings)), len(cells))
         self.assertTrue(all(heading.strip() for heading in headings))
+
+
+class ParsePairsTest(unittest.TestCase):
+    def test_pairs_are_parted_at_commas(self) -> None:
+        """Outside double quotes; a name in quotes holds what it likes."""
+        for text, pairs in (
+            ("A=B", (("A", "B"),)),
+            ("Item=Thing, Price=Cost", (("Item", "Thing"), ("Price", "Cost"))),
+            ('"a, b"=C, D="x=y, z"', (("a, b", "C"), ("D", "x=y, z"))),
+            ("A=B=C", (("A", "B=C"),)),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(parse_pairs(text, of_names=True), pairs)
+
+    def test_a_text_can_hold_commas(self) -> None:
+        """Unless what follows them are pairs too."""
+        for text, pairs in (
+            ("Place=Ely, Cambs", (("Place", "Ely, Cambs"),)),
+            ("Rate=0, Note=none", (("Rate", "0"), ("Note", "none"))),
+            ('Note="x, y=z"', (("Note", "x, y=z"),)),
+            ('Inch=5"', (("Inch", '5"'),)),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(parse_pairs(text, of_names=False), pairs)
+
+    def test_what_is_no_pair_is_refused(self) -> None:
+        """Each part of names must be one."""
+        for text in ("A", "A=", "=B", "A=B, C", "A=B,,C=D", ""):
+            with self.subTest(text=text), self.assertRaises(BadTerms):
+                parse_pairs(text, of_names=True)

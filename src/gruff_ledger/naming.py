@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from gruff_ledger.problems import BadTerms, UnknownField, nearest_or_all
@@ -60,9 +60,7 @@ def parse_items(text: str) -> tuple[str, ...]:
             f"a double quote is opened and not closed in {text!r}.",
             "Close it, or double a quote that belongs to the name.",
         )
-    # A comma stands outside where the quotes after it come in pairs.
-    parts = re.split(r',(?=(?:[^"]*"[^"]*")*[^"]*$)', text)
-    items = [part.strip() for part in parts]
+    items = [part.strip() for part in _OUTSIDE_COMMA.split(text)]
     if not all(items):
         raise BadTerms(
             f"a name is missing in {text!r}.",
@@ -105,6 +103,63 @@ def parse_pair(text: str) -> tuple[str, str]:
                 "stands in double quotes.",
             )
     return text, text
+
+
+def parse_pairs(text: str, *, of_names: bool) -> tuple[tuple[str, str], ...]:
+    """
+    Split ``Item=Thing, Price=Cost`` at its commas, and each pair at its equals sign.
+
+    Parameters
+    ----------
+    text : str
+    of_names : bool
+        Whether a name follows each equals sign; else a text, in which a comma can
+        stand, unless all that follows are pairs too.
+
+    Returns
+    -------
+    tuple of (name, name or text)
+
+    Raises
+    ------
+    BadTerms
+        If there is no pair, or a side of one is missing.
+
+    Examples
+    --------
+    >>> parse_pairs("Item=Thing, Price=Cost", of_names=True)
+    (('Item', 'Thing'), ('Price', 'Cost'))
+    >>> parse_pairs("Place=Ely, Cambs", of_names=False)
+    (('Place', 'Ely, Cambs'),)
+    """
+    parts = _OUTSIDE_COMMA.split(text) if text.count('"') % 2 == 0 else [text]
+    if not of_names and not all(_OUTSIDE_EQUALS.search(part) for part in parts):
+        parts = [text]
+    pairs = []
+    for part in parts:
+        equals = _OUTSIDE_EQUALS.search(part)
+        names = parse_names(part[: equals.end() - 1]) if equals else ()
+        rest = part[equals.end() :].strip() if equals else ""
+        if len(names) != 1 or not rest:
+            raise BadTerms(
+                f"'{part.strip()}' is no pair of the form NAME=NAME."
+                if of_names
+                else f"'{part.strip()}' is not of the form NAME=TEXT.",
+                "Write pairs as in Boat=Vessel, Berth=Place; a name with a comma or an "
+                "equals sign stands in double quotes.",
+            )
+        if of_names or rest.startswith('"'):
+            # A text in quotes can hold what would part pairs.
+            told = parse_names(rest)
+            rest = told[0] if len(told) == 1 else rest
+        pairs.append((names[0], rest))
+    return tuple(pairs)
+
+
+# What stands outside where the quotes after it come in pairs.
+_OUTSIDE_COMMA = re.compile(r',(?=(?:[^"]*"[^"]*")*[^"]*$)')
+# The first equals sign outside quotes ends this.
+_OUTSIDE_EQUALS = re.compile(r'^(?:[^"=]|"[^"]*")*=')
 
 
 def _first_name(rest: str, whole: str) -> tuple[str, str]:
@@ -204,6 +259,33 @@ def find_fields(
         found.append(heading)
         notes.extend(said)
     return tuple(found), tuple(notes)
+
+
+def take_aliases(
+    headings: Sequence[str],
+    aliases: Mapping[str, str],
+    fold: Callable[[str], str | None],
+) -> dict[str, str]:
+    """
+    Return the headings of a list that an alias means, and what each stands for.
+
+    Parameters
+    ----------
+    headings : sequence of str
+    aliases : mapping
+        From a heading as some list has it to the one it stands for.
+    fold : callable
+        Headings with the same result are alike; one that is the same to the character
+        is taken before one that is alike.
+    """
+    found = {each: aliases[each] for each in headings if each in aliases}
+    for written, meant in aliases.items():
+        if written in headings:
+            continue
+        alike = [each for each in headings if fold(each) == fold(written)]
+        # What stands for nothing else already.
+        found.update({each: meant for each in alike[:1] if each not in found})
+    return found
 
 
 def free_heading(heading: str, taken: Iterable[str]) -> str:

@@ -40,7 +40,7 @@ from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
-from gruff_ledger.naming import format_names, parse_items, parse_names
+from gruff_ledger.naming import format_names, parse_items, parse_names, parse_pairs
 from gruff_ledger.problems import BadTerms, nearest_or_all
 
 
@@ -73,6 +73,7 @@ MOST_WHOLE = 10**18 - 1
 Text = NewType("Text", str)
 Item = NewType("Item", str)
 Pair = NewType("Pair", str)
+Heading = NewType("Heading", str)
 Formula = NewType("Formula", str)
 Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
@@ -92,6 +93,7 @@ class Kind(Enum):
     ITEMS = "names of fields, each with its words"
     PAIRS = "names of fields, or a table with a name for each name"
     MAPPING = "a table with a text for each name"
+    NAME_PAIRS = "a table with a name for each name, or pairs of names"
     FORMULAS = "a table with a formula for each name"
     PLAIN = "a number, a date or text"
     ADDRESS = "the name of a list, or its address"
@@ -168,7 +170,11 @@ def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
         kinds = {Text: Kind.TEXTS, Item: Kind.ITEMS, Pair: Kind.PAIRS}
         return kinds.get(args[0], Kind.NAMES), (), None
     if origin is dict:
-        of_values = {str: Kind.MAPPING, Formula: Kind.FORMULAS}
+        of_values = {
+            str: Kind.MAPPING,
+            Heading: Kind.NAME_PAIRS,
+            Formula: Kind.FORMULAS,
+        }
         return of_values.get(args[1], Kind.NAMES_EACH), (), None
     return _KINDS[hint], (), None
 
@@ -248,6 +254,8 @@ def _value(term: Term, value: Any) -> Any:
             f"{format_names([name])}={other}" if isinstance(other, str) else other
             for name, other in value.items()
         ]
+    if term.kind in (Kind.MAPPING, Kind.NAME_PAIRS) and isinstance(value, str):
+        value = dict(parse_pairs(value, of_names=term.kind is Kind.NAME_PAIRS))
     if term.kind is Kind.PLAIN:
         value = _plain_text(value)
     if not _fits(term.kind, value):
@@ -311,7 +319,7 @@ def _fits(kind: Kind, value: Any) -> bool:
         return isinstance(value, str)
     if kind in _SEQUENCES:
         return _is_names(value)
-    if kind in (Kind.MAPPING, Kind.FORMULAS):
+    if kind in (Kind.MAPPING, Kind.NAME_PAIRS, Kind.FORMULAS):
         return isinstance(value, Mapping) and all(
             isinstance(each, str) for each in value.values()
         )
@@ -387,7 +395,14 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
         "items": {"type": "string"},
         "additionalProperties": {"type": "string"},
     },
-    Kind.MAPPING: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.MAPPING: {
+        "type": ["object", "string"],
+        "additionalProperties": {"type": "string"},
+    },
+    Kind.NAME_PAIRS: {
+        "type": ["object", "string"],
+        "additionalProperties": {"type": "string"},
+    },
     Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
     Kind.PLAIN: {"type": ["string", "number"]},
     Kind.ADDRESS: {"type": "string"},

@@ -130,5 +130,52 @@ class ProgramTest(FolderTest):
         self.assertEqual(self.text("d.csv"), self.text("b.csv"))
 
 
+class TotalsAnywhereTest(FolderTest):
+    LIST = "No,Item,Sum\n1,Rope,5\n2,Sail,7\n3,Oar,8\n"
+
+    def test_the_word_may_stand_in_any_field(self) -> None:
+        """With or without a blank row above; and one truth is told."""
+        for last in (
+            ",Total,20\n",
+            ",,\nTotal,,20\n",
+            ",,\n,Total,20\n",
+            "4,Total:,20\n",
+            ",20,Total\n",
+        ):
+            with self.subTest(last=last):
+                self.write("a.csv", self.LIST + last)
+                self.gruff(
+                    "merge", "a.csv", "--no-totals", "--to", "b.csv", "--replace"
+                )
+                self.assertEqual(self.text("b.csv"), self.LIST)
+
+    def test_a_rollup_leaves_out_what_looks_like_totals(self) -> None:
+        """Wherever the word stands, with nothing said to the contrary."""
+        self.write("a.csv", "No,Kind,Sum\n1,x,5\n2,x,7\n,Total,12\n")
+        told = self.gruff(
+            *("rollup", "a.csv", "--down", "No", "--value", "Sum"),
+            *("--leave-out-totals", "--to", "b.csv"),
+        ).stderr.decode()
+        self.assertEqual(self.text("b.csv"), "No,Sum\n1,5\n2,7\n")
+        self.assertNotIn("kept", told)
+        self.assertIn("left out", told)
+
+    def test_a_word_that_is_a_kind_of_record_is_no_total(self) -> None:
+        """As of insurances: what a name stands beside is a record."""
+        self.write("a.csv", "Boat,Kind,Sum\nTern,Total,5\nSeal,Part,7\nGull,Total,8\n")
+        told = self.gruff("survey", "a.csv").stderr.decode()
+        self.assertNotIn("row of totals", told)
+
+    def test_a_survey_leaves_it_out_of_its_figures(self) -> None:
+        """Sum, greatest and distinct values are those of the records."""
+        self.write("a.csv", self.LIST + "Total,,20\n")
+        self.gruff("survey", "a.csv", "--to", "facts.csv")
+        facts = {each["field"]: each for each in self.records("facts.csv")}
+        self.assertEqual(
+            [facts["Sum"][key] for key in ("sum", "greatest", "filled")],
+            ["20", "8", "3"],
+        )
+
+
 if __name__ == "__main__":
     unittest.main()

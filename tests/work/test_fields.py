@@ -144,5 +144,42 @@ class ProgramTest(FolderTest):
         self.assertIn("1 in = 1 out", done.stderr.decode())
 
 
+class GivenNameTest(FolderTest):
+    def test_a_name_that_is_given_goes_before_one_that_is_like_it(self) -> None:
+        """The renamed field is kept, not one of another letter case."""
+        self.write("sales.csv", "Delivered on,date,Item\n2026-05-01,x,Rope\n")
+        self.gruff(
+            *("fields", "sales.csv", "--rename", "Delivered on=Date"),
+            *("--keep", "Date, Item", "--to", "out.csv"),
+        )
+        self.assertEqual(
+            self.records("out.csv"), [{"Date": "2026-05-01", "Item": "Rope"}]
+        )
+
+    def test_several_pairs_in_one_option_mean_the_same_everywhere(self) -> None:
+        """On the command line and in a docket, in fields and merge."""
+        self.write("a.csv", "Item,Price\nRope,1\n")
+        self.write("b.csv", "thing,COST\nSail,2\n")
+        self.gruff(
+            "fields", "a.csv", "--rename", "Item=Thing, Price=Cost", "--to", "o.csv"
+        )
+        self.assertEqual(self.text("o.csv"), "Thing,Cost\nRope,1\n")
+        self.gruff(
+            *("merge", "a.csv", "b.csv", "--aliases", "Thing=Item, Cost=Price"),
+            *("--to", "m.csv", "--enter", "job.toml"),
+        )
+        expected = "Item,Price\nRope,1\nSail,2\n"
+        self.assertEqual(self.text("m.csv"), expected)
+        self.gruff("run", "job.toml", "--replace")
+        self.assertEqual(self.text("m.csv"), expected)
+        self.write(
+            "own.toml",
+            'docket = 1\n[lists.a]\nfrom = "a.csv"\n[[entry]]\ndo = "fields"\n'
+            'rename = "Item=Thing, Price=Cost"\n[[out]]\nto = "own.csv"\n',
+        )
+        self.gruff("run", "own.toml")
+        self.assertEqual(self.text("own.csv"), "Thing,Cost\nRope,1\n")
+
+
 if __name__ == "__main__":
     unittest.main()

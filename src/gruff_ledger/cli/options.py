@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -17,7 +17,7 @@ import click
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.roomterms import RoomTerms
-from gruff_ledger.naming import format_names, parse_items, parse_names
+from gruff_ledger.naming import parse_items, parse_names, parse_pairs
 from gruff_ledger.problems import BadTerms, Problem, with_terms_named
 from gruff_ledger.terms import MOST_WHOLE, Kind, Term, Terms, describe, read
 
@@ -66,7 +66,8 @@ _METAVARS = {
     Kind.TEXTS: "TEXT",
     Kind.ITEMS: "FIELD, …",
     Kind.PAIRS: "FIELD=FIELD, …",
-    Kind.MAPPING: "NAME=NAME",
+    Kind.MAPPING: "NAME=TEXT, …",
+    Kind.NAME_PAIRS: "NAME=NAME, …",
     Kind.FORMULAS: "FIELD=FORMULA",
     Kind.PLAIN: "VALUE",
     Kind.ADDRESS: "LIST",
@@ -144,6 +145,7 @@ _METAVARS_OF = {
 _EXAMPLES = {
     Kind.NAMES_EACH: ' As in --{key} "class=A, B, C". May be repeated.',
     Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
+    Kind.NAME_PAIRS: ' As in --{key} "Boat name=Boat, Mooring=Berth". May be repeated.',
     Kind.FORMULAS: ' As in --{key} "fee=rate * length". May be repeated.',
     Kind.TEXTS: " May be repeated.",
     Kind.TABLES: " May be repeated.",
@@ -163,6 +165,7 @@ _REPEATED = (
     Kind.ITEMS,
     Kind.PAIRS,
     Kind.MAPPING,
+    Kind.NAME_PAIRS,
     Kind.FORMULAS,
     Kind.NAMES_EACH,
     Kind.TABLES,
@@ -198,7 +201,7 @@ def _option(term: Term, key: str) -> click.Option:
         return click.Option(names, is_flag=True, help=text)
     metavar = "|".join(term.choices)
     # `after` names one field, or a field for each field.
-    if not metavar and (term.kind is not Kind.MAPPING or term.key != "after"):
+    if not metavar and (term.kind is not Kind.NAME_PAIRS or term.key != "after"):
         metavar = _METAVARS_OF.get(term.key, "")
     metavar = metavar or _METAVARS[term.kind]
     return click.Option(
@@ -269,7 +272,12 @@ def _taken_apart(term: Term, value: Any) -> Any:
         return list(value)
     if term.kind in (Kind.ITEMS, Kind.PAIRS):
         return [item for each in value for item in parse_items(each)]
-    if term.kind in (Kind.MAPPING, Kind.FORMULAS):
+    if term.kind in (Kind.MAPPING, Kind.NAME_PAIRS):
+        of_names = term.kind is Kind.NAME_PAIRS
+        return dict(
+            pair for each in value for pair in parse_pairs(each, of_names=of_names)
+        )
+    if term.kind is Kind.FORMULAS:
         return dict(_pair(term, each) for each in value)
     if term.kind is Kind.NAMES_EACH:
         pairs = (_pair(term, each) for each in value)
@@ -288,17 +296,12 @@ def _pair(term: Term, text: str) -> tuple[str, str]:
             names = parse_names(text[:place])
             rest = text[place + 1 :].strip()
             if len(names) == 1 and rest:
-                return names[0], _unquoted(rest) if term.kind is Kind.MAPPING else rest
+                return names[0], rest
             break
     raise BadTerms(
         f"'{text}' is not of the form {_METAVARS[term.kind]}.",
         "Write it so; a name with a comma or an equals sign stands in double quotes.",
     )
-
-
-def _unquoted(text: str) -> str:
-    names: Iterable[str] = parse_names(text) if text.startswith('"') else (text,)
-    return format_names(names) if len(list(names)) > 1 else next(iter(names))
 
 
 def _toml(term: Term, text: str) -> dict[str, Any]:

@@ -15,8 +15,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.number import exact_sum, number_of
-from gruff_ledger.cells.totals import begins_as_total, is_total_word
+from gruff_ledger.cells.totals import end_of_records, totals_place
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened
@@ -28,9 +27,6 @@ _TOTALS_REASON = "looks like a row of totals"
 
 # How many headings that were made up are named.
 _TOLD_HEADINGS = 12
-
-# How far above the end of a list notes below it are looked for.
-_NOTES_WITHIN = 20
 
 
 class Found(msgspec.Struct, frozen=True):
@@ -110,8 +106,14 @@ def settled(
         )
     kept = without_trailing_blank(table, aside)
     trailing = len(table) - len(kept)
-    notes = found.notes + _notes_below(kept, heading_row)
-    kept, totals, more = _without_totals(kept, terms)
+    place = totals_place(kept)
+    notes = found.notes + _notes_below(kept, heading_row, place)
+    kept, totals, more = _without_totals(kept, place, terms)
+    if totals:
+        # A blank record above the totals is now at the end.
+        left = without_trailing_blank(kept, aside)
+        trailing += len(kept) - len(left)
+        kept = left
     account = Source(
         name=opened.name,
         address=opened.address,
@@ -271,108 +273,44 @@ def without_trailing_blank(table: Table, aside: tuple[SetAside, ...]) -> Table:
 # Below the records ----------------------------------------------------------------
 
 
-def _notes_below(table: Table, heading_row: int | None) -> tuple[Note, ...]:
+def _notes_below(
+    table: Table, heading_row: int | None, totals: int | None
+) -> tuple[Note, ...]:
     """Point out a few cells below a blank record: notes, more often than records."""
-    start, width = _end_of_records(table), len(table.headings)
-    count = len(table) - start
-    if not count or heading_row is None:
+    start, width = end_of_records(table), len(table.headings)
+    below = [place for place in range(start, len(table)) if place != totals]
+    if not below or heading_row is None:
         return ()
     above = heading_row + int(table.origin.record[start - 1]) - 1
     first = heading_row if heading_row else 1
-    stand = "1 record stands" if count == 1 else f"{count} records stand"
+    stand = "1 record stands" if len(below) == 1 else f"{len(below)} records stand"
     return (
         Note(
             f"{table.name}: {stand} below a blank one at the end, with few of the "
             f"{width} fields filled.",
             f"If that is no record, end the list above it: #row={first}-{above}.",
-            table.origin.pick(slice(start, None)),
+            table.origin.pick(np.array(below)),
             warning=True,
         ),
     )
 
 
-def _end_of_records(table: Table) -> int:
-    """Return where the notes below a list begin; its length if there are none."""
-    width = len(table.headings)
-    start = max(0, len(table) - _NOTES_WITHIN)
-    filled = [
-        sum(not is_blank(cell) for cell in record) for record in table.records(start)
-    ]
-    if width < 3 or 0 not in filled:
-        return len(table)
-    blank = len(filled) - 1 - filled[::-1].index(0)
-    below = filled[blank + 1 :]
-    if below and max(below) * 3 <= width and start + blank > 0:
-        return start + blank + 1
-    return len(table)
-
-
 def _without_totals(
-    table: Table, terms: ReadingTerms
+    table: Table, place: int | None, terms: ReadingTerms
 ) -> tuple[Table, tuple[SetAside, ...], tuple[Note, ...]]:
     """Point out a last record that looks like totals; take it out where asked."""
-    place = _totals_place(table)
     if place is None:
         return table, (), ()
     mask = np.zeros(len(table), np.bool_)
     mask[place] = True
+    said = f"{table.name}: the last record looks like a row of totals"
     if terms.no_totals:
         aside = SetAside(_TOTALS_REASON, table.filter(mask))
-        said = f"{table.name}: the last record looks like a row of totals and was set "
-        note = Note(f"{said}aside.", "", table.origin.pick(mask))
+        note = Note(f"{said} and was set aside.", "", table.origin.pick(mask))
         return table.filter(~mask), (aside,), (note,)
-    return (
-        table,
-        (),
-        (
-            Note(
-                f"{table.name}: the last record looks like a row of totals.",
-                "It is kept with the others; to set it aside, state `no-totals`.",
-                table.origin.pick(mask),
-                warning=True,
-            ),
-        ),
-    )
-
-
-def _totals_place(table: Table) -> int | None:
-    """Return the index of a last record that holds totals by its words or its sums."""
-    end = _end_of_records(table)
-    while end and all(map(is_blank, table.records(end - 1, end)[0])):
-        end -= 1
-    if end < 2:
-        return None
-    record = table.records(end - 1, end)[0]
-    texts = [cell for cell in record if not is_blank(cell)]
-    if not texts:
-        return None
-    if len(texts) > 1 and is_total_word(texts[0]):
-        return end - 1
-    if (
-        len(texts) > 1
-        and begins_as_total(texts[0])
-        and all(number_of(text) is not None for text in texts[1:])
-    ):
-        return end - 1
-    return end - 1 if _are_sums(table, end, record) else None
-
-
-def _are_sums(table: Table, end: int, record: tuple[str, ...]) -> bool:
-    """Tell whether a record without its key holds the sums of what stands above it."""
-    numbers = {
-        place: number
-        for place, cell in enumerate(record)
-        if (number := number_of(cell)) is not None
-    }
-    filled = sum(not is_blank(cell) for cell in record)
-    # One figure alone, or a record as full as the others, is more likely a record.
-    if end < 4 or not is_blank(record[0]) or not numbers or filled != len(numbers):
-        return False
-    above = table.slice(0, end - 1)
-    return all(
-        number != 0 and exact_sum(above.column(table.headings[place])) == number
-        for place, number in numbers.items()
-    )
+    # Whether it counts is for the work to say.
+    remedy = "To set it aside, give `no-totals`."
+    return table, (), (Note(f"{said}.", remedy, table.origin.pick(mask), warning=True),)
 
 
 def unknown_part(

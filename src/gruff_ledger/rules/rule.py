@@ -16,7 +16,7 @@ from gruff_ledger.cells.number_form import number_pattern
 from gruff_ledger.cells.templates import template_parts
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.terms import Formula, ListAddress, Plain, Terms, Text
+from gruff_ledger.terms import Formula, Heading, ListAddress, Plain, Terms, Text
 
 SEVERITY = Meta(
     description="How bad a finding is: note, warn, or stop, which ends the run with "
@@ -121,7 +121,7 @@ class Rule(Terms, frozen=True, kw_only=True):
         ),
     ] = ()
     named: Annotated[
-        dict[str, str],
+        dict[str, Heading],
         Meta(
             description="How a field of the record is headed in `allowed-from`, where "
             "it is headed otherwise."

@@ -1,11 +1,13 @@
 """fields: which fields a list has, in which order and under which headings.
 
-All names are those of the list as it comes in. First fields are kept or dropped, then
-put in order, then renamed. Cells and records stay as they are.
+Names are those of the list as it comes in, or those that fields are given. First
+fields are kept or dropped, then put in order, then renamed. Cells and records stay as
+they are.
 """
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator, Mapping
 from typing import Annotated
 
@@ -15,7 +17,7 @@ from gruff_ledger.naming import find_field, format_names
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
-from gruff_ledger.terms import ListAddress, Terms
+from gruff_ledger.terms import Heading, ListAddress, Terms
 from gruff_ledger.work.maplist import pairs_of
 
 
@@ -36,11 +38,11 @@ class FieldsTerms(Terms, frozen=True, kw_only=True):
         tuple[str, ...], Meta(description="These fields stand last, in this order.")
     ] = ()
     after: Annotated[
-        dict[str, str],
+        dict[str, Heading],
         Meta(description="A field, and the one it is to stand right after."),
     ] = {}  # noqa: RUF012  (copied for each by msgspec)
     rename: Annotated[
-        dict[str, str], Meta(description="A heading as it is, and as it is to be.")
+        dict[str, Heading], Meta(description="A heading as it is, and as it is to be.")
     ] = {}  # noqa: RUF012
     rename_by: Annotated[
         ListAddress | None,
@@ -88,9 +90,9 @@ def perform(
     BadTerms
         If a field is moved twice or moved and dropped, or two would have one heading.
     """
-    names, notes = _found(terms, table)
     # The map list is checked before anything is done with it.
-    renamed, more = _renamed(terms, table, names, references or {})
+    renamed, more = _renamed(terms, table, references or {})
+    names, notes = _found(terms, table, renamed)
     stay = _kept(terms, table, names)
     order = _ordered(terms, stay, names)
     dropped = [heading for heading in table.headings if heading not in order]
@@ -122,13 +124,24 @@ def _named(terms: FieldsTerms) -> Iterator[tuple[str, str]]:
         yield "rename", name
 
 
-def _found(terms: FieldsTerms, table: Table) -> tuple[dict[str, str], list[Note]]:
-    """Find all fields that are named; tell of all unknown ones at once."""
+def _found(
+    terms: FieldsTerms, table: Table, renamed: Mapping[str, str]
+) -> tuple[dict[str, str], list[Note]]:
+    """
+    Find all fields that are named; tell of all unknown ones at once.
+
+    A name that is there to the character is that field; one that a field is to be
+    given is that field too, before any heading that is only like it.
+    """
+    given = {new: heading for heading, new in renamed.items()}
     names: dict[str, str] = {}
     notes: list[Note] = []
     unknown: list[UnknownField] = []
     for term, name in _named(terms):
         if name in names:
+            continue
+        if name not in table.headings and name in given and term != "rename":
+            names[name] = given[name]
             continue
         try:
             names[name], said = find_field(table, name, term)
@@ -199,10 +212,13 @@ def _refuse_twice(headings: list[str], term: str) -> None:
 def _renamed(
     terms: FieldsTerms,
     table: Table,
-    names: Mapping[str, str],
     references: Mapping[str, Table],
 ) -> tuple[dict[str, str], list[Note]]:
-    renamed = {names[name]: new for name, new in terms.rename.items()}
+    renamed: dict[str, str] = {}
+    for name, given in terms.rename.items():
+        # Unknown ones are told with the others, by `_found`.
+        with contextlib.suppress(UnknownField):
+            renamed[find_field(table, name, "rename")[0]] = given
     notes: list[Note] = []
     if terms.rename_by is not None:
         listed = references[terms.rename_by]

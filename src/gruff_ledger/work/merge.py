@@ -21,6 +21,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys import index_in
 from gruff_ledger.cells.match import LEVELS
 from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.naming import take_aliases
 from gruff_ledger.outcome import Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all, numbered_words
 from gruff_ledger.table import (
@@ -71,7 +72,7 @@ def perform(
     UnknownField
         If a key or an order names a field that there is not.
     """
-    _check_aliases(terms.aliases, tables)
+    _check_aliases(terms, tables)
     notes: list[Note] = []
     tables, aside = _without_idle_records(terms, tables, notes)
     headings: list[str] = []
@@ -236,10 +237,12 @@ class _Matched(msgspec.Struct, frozen=True, eq=False):
         return constant_column("", len(self.table))
 
 
-def _check_aliases(aliases: Mapping[str, str], tables: Sequence[Table]) -> None:
+def _check_aliases(terms: MergeTerms, tables: Sequence[Table]) -> None:
     known = [heading for table in tables for heading in table.headings]
-    for written in aliases:
-        if written not in known:
+    fold = LEVELS[terms.headings]
+    alike = set(map(fold, known))
+    for written in terms.aliases:
+        if fold(written) not in alike:
             raise BadTerms(
                 f"no list has a field '{written}'.",
                 nearest_or_all(written, dict.fromkeys(known), "fields"),
@@ -258,8 +261,9 @@ def _match(
     fold = LEVELS[terms.headings]
     folded = {fold(heading): heading for heading in headings}
     known = set(headings)
+    aliases = take_aliases(table.headings, terms.aliases, fold)
     for place, written in enumerate(table.headings):
-        heading = terms.aliases.get(written, written)
+        heading = aliases.get(written, written)
         if heading not in known:
             alike = folded.get(fold(heading), heading)
             if alike != heading and alike not in table.headings:

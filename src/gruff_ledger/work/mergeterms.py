@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Item, StorePath, Terms
+from gruff_ledger.terms import Heading, Item, StorePath, Terms
 from gruff_ledger.work.keyfields import ALIASES, MATCH, Level, parse_key_fields
 from gruff_ledger.work.order import parse_order
 
@@ -59,7 +59,7 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
             "record came from; by key, all of them."
         ),
     ] = None
-    aliases: Annotated[dict[str, str], ALIASES] = {}  # noqa: RUF012  (copied)
+    aliases: Annotated[dict[str, Heading], ALIASES] = {}  # noqa: RUF012  (copied)
     headings: Annotated[
         Literal["exact", "loose", "letters"],
         Meta(

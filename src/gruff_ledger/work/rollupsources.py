@@ -23,10 +23,16 @@ from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match import loose
 from gruff_ledger.cells.number_form import NumberForm
+from gruff_ledger.cells.patterns import matching
 from gruff_ledger.cells.sums import total_of
-from gruff_ledger.cells.totals import begins_as_total, is_total_word
+from gruff_ledger.cells.totals import (
+    TOTAL_PATTERN,
+    begins_as_total,
+    is_total_record,
+    is_total_word,
+)
 from gruff_ledger.formula.forms import Form, FormTerms
-from gruff_ledger.naming import find_field
+from gruff_ledger.naming import find_field, take_aliases
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
 from gruff_ledger.table import (
@@ -36,6 +42,7 @@ from gruff_ledger.table import (
     Table,
     filtered,
     mapped_whole,
+    taken,
     text_column,
 )
 from gruff_ledger.work.rollupterms import RollupTerms
@@ -203,7 +210,8 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
 
 
 def _with_aliases(table: Table, aliases: Mapping[str, str]) -> Table:
-    headings = [aliases.get(heading, heading) for heading in table.headings]
+    meant = take_aliases(table.headings, aliases, loose)
+    headings = [meant.get(heading, heading) for heading in table.headings]
     for place, heading in enumerate(headings):
         if heading in headings[:place]:
             raise BadTerms(
@@ -271,6 +279,7 @@ def _total_rows(
         words = [is_total_word(text) or begins_as_total(text) for text in texts]
         if any(words):
             mask |= np.array(words, np.bool_)[codes]
+    mask |= _total_words_beside(table, labels)
     if not mask.any():
         mask = _row_of_sums(terms, table, values)
     if not mask.any():
@@ -290,6 +299,31 @@ def _total_rows(
     )
     if len(rows) == 1 and across is None:
         _check_total_row(terms, table.filter(~mask), rows, values, said)
+    return mask
+
+
+def _total_words_beside(table: Table, labels: Mapping[str, Distinct]) -> Mask:
+    """
+    Mark rows of totals whose word stands in another field than the labels.
+
+    Their labels are blank or numbers: a row with a name is one of what it names.
+    """
+    mask = np.zeros(len(table), np.bool_)
+    may_be = np.ones(len(table), np.bool_)
+    for texts, codes in labels.values():
+        nameless = [not any(map(str.isalpha, text)) for text in texts]
+        may_be &= np.array(nameless, np.bool_)[codes]
+    places = np.flatnonzero(may_be)
+    if not len(places):
+        return mask
+    found = np.zeros(len(places), np.bool_)
+    for heading in table.headings:
+        if heading not in labels:
+            cells = taken(table.column(heading), places)
+            found |= matching(cells, TOTAL_PATTERN)
+    for place in places[found].tolist():
+        (record,) = table.records(place, place + 1)
+        mask[place] = is_total_record(record)
     return mask
 
 

@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms import Heading, Terms
 from gruff_ledger.work.keyfields import ALIASES, MATCH, Level
 
 
@@ -42,7 +42,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
         Meta(description="What each cell of the result is of the cells that meet."),
     ] = "sum"
     match: Annotated[Level, MATCH] = "exact"
-    aliases: Annotated[dict[str, str], ALIASES] = {}  # noqa: RUF012  (copied)
+    aliases: Annotated[dict[str, Heading], ALIASES] = {}  # noqa: RUF012  (copied)
     by_position: Annotated[
         bool,
         Meta(

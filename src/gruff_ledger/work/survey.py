@@ -15,6 +15,7 @@ import msgspec
 import numpy as np
 from msgspec import Meta
 
+from gruff_ledger.cells.totals import totals_place
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.table import Origin, Table, mapped, text_column
@@ -118,9 +119,11 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         headings, said = find_fields(table, terms.fields, "fields")
         chosen = headings or table.headings
         notes += said
+        records, without = _without_totals(table)
+        notes += without
         facts = mapped(
-            lambda heading, table=table: field_facts(  # type: ignore[misc]
-                heading, table.column(heading), table.places, terms.null
+            lambda heading, records=records: field_facts(  # type: ignore[misc]
+                heading, records.column(heading), records.places, terms.null
             ),
             chosen,
         )
@@ -128,7 +131,13 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         source = int(table.places.source[0]) if len(table) else len(looked)
         looked.append(
             Surveyed(
-                table.name, source, len(table), tuple(facts), warned, terms.null, said
+                table.name,
+                source,
+                len(table),
+                tuple(facts),
+                warned,
+                terms.null,
+                (*said, *without),
             )
         )
         notes += [
@@ -146,6 +155,22 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         summed=sum(map(len, tables)),
         detail=tuple(looked),
     )
+
+
+def _without_totals(table: Table) -> tuple[Table, tuple[Note, ...]]:
+    """Leave out a last record of totals: it would be in every sum twice."""
+    place = totals_place(table)
+    if place is None:
+        return table, ()
+    mask = np.ones(len(table), np.bool_)
+    mask[place] = False
+    note = Note(
+        f"{table.name}: the last record looks like a row of totals; the facts on the "
+        "fields leave it out.",
+        "",
+        table.origin.pick(~mask),
+    )
+    return table.filter(mask), (note,)
 
 
 def _table(looked: Sequence[Surveyed]) -> Table:
