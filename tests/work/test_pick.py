@@ -34,7 +34,8 @@ class ConditionTest(unittest.TestCase):
         self.assertEqual(unknown.reason, "cannot be told for a blank: paid >= 20")
         self.assertEqual(unknown.table.column("boat").to_pylist(), ["Dawn", "Elan"])
         self.assertEqual(outcome.findings[0].value.to_pylist(), ["x"])
-        self.assertIn("holds in 3 of 6 records, and fails in 1", outcome.notes[0].what)
+        self.assertIn("1 of 5 filled cells of 'paid'", outcome.notes[0].what)
+        self.assertIn("holds in 3 of 6 records, and fails in 1", outcome.notes[1].what)
 
     def test_all_or_none(self) -> None:
         self.assertEqual(pick(where="TRUE")[0], "ABCDEF")

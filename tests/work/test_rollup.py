@@ -166,7 +166,7 @@ class FigureTest(unittest.TestCase):
             ("count", "4"),
             ("least", "1.0"),
             ("greatest", "3.0"),
-            ("first", "3.0"),
+            ("first", "3"),
             ("last", "2.5"),
             ("mean", "2.166666666667"),
         ):

@@ -38,6 +38,9 @@ Rounding = Literal[
 # Digits after the point to which a quotient that does not end is written.
 QUOTIENT_DIGITS = 12
 
+# A quotient that ends within so many digits is written with all of them.
+MOST_ENDING_DIGITS = 100
+
 # No number here has more digits: without a limit a short formula on long numbers could
 # fill the memory.
 MOST_DIGITS = 1000
@@ -286,9 +289,11 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
     """
     inexact = np.zeros(len(one.values), np.bool_)
     if one.divisor is not None:
-        exact = rounded(one, QUOTIENT_DIGITS, "half-up")
-        inexact = compared(one, exact) != 0
-        one = exact
+        near = rounded(one, QUOTIENT_DIGITS, "half-up")
+        inexact = compared(one, near) != 0
+        if inexact.any():
+            near, inexact = _with_ends(_reduced(one), near, inexact)
+        one = near
     if one.values.dtype == object:
         narrow = _narrow(one.values)
         if narrow.dtype == object:
@@ -303,6 +308,63 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
         return _written(part, one.scale, digits or 0)
 
     return concat_columns(mapped_ahead(of_stretch, starts)), inexact
+
+
+def _with_ends(one: Amounts, near: Amounts, inexact: Mask) -> tuple[Amounts, Mask]:
+    """
+    Write fractions that end with all their digits, however many.
+
+    Parameters
+    ----------
+    one : Amounts, n fractions in their lowest terms
+    near : Amounts
+        The same, rounded.
+    inexact : ndarray of bool, shape (n,)
+        Those that were changed by that.
+
+    Returns
+    -------
+    amounts : Amounts
+    rounded : ndarray of bool, shape (n,)
+        Those that do not end within `MOST_ENDING_DIGITS`.
+    """
+    if one.divisor is None:
+        return one, np.zeros(len(inexact), np.bool_)
+    n = len(inexact)
+    divisors = np.broadcast_to(one.divisor, n)
+    known = {each: _digits_of(each) for each in set(divisors[inexact].tolist())}
+    ending = [
+        place
+        for place in np.flatnonzero(inexact).tolist()
+        if known[int(divisors[place])] is not None
+    ]
+    if not ending:
+        return near, inexact
+    # Digits that a fraction of one divisor needs beyond the scale of its numbers.
+    needed = max(known[int(divisors[place])] or 0 for place in ending)
+    scale = max(near.scale, one.scale + needed)
+    values = near.values.astype(object) * 10 ** (scale - near.scale)
+    own = np.broadcast_to(one.values, n)
+    for place in ending:
+        values[place] = (
+            int(own[place]) * 10 ** (scale - one.scale) // int(divisors[place])
+        )
+    left = inexact.copy()
+    left[ending] = False
+    return Amounts(_narrow(values), scale), left
+
+
+def _digits_of(divisor: int) -> int | None:
+    """Return after how many digits one divided by a number ends; None for never."""
+    powers = []
+    for prime in (2, 5):
+        count = 0
+        while divisor % prime == 0:
+            divisor //= prime
+            count += 1
+        powers.append(count)
+    digits = max(powers)
+    return digits if divisor == 1 and digits <= MOST_ENDING_DIGITS else None
 
 
 def decimal_text(value: int, scale: int, digits: int | None = None) -> str:

@@ -47,6 +47,8 @@ class DateForms(msgspec.Struct):
     shapes: set[tuple[int, int, int, str]] = msgspec.field(default_factory=set)
     # The least and greatest as yyyymmdd, for ISO, day first and month first.
     spans: dict[str, tuple[int, int]] = msgspec.field(default_factory=dict)
+    # The cells that hold these, by the name of the span and the number.
+    texts: dict[str, str] = msgspec.field(default_factory=dict)
 
     @property
     def is_settled(self) -> bool:
@@ -82,6 +84,23 @@ class DateForms(msgspec.Struct):
         """The last date, in ISO 8601, where it can be told."""
         return self._end(max)
 
+    @property
+    def written_ends(self) -> tuple[str, str]:
+        """The cells of the first and the last date as they are written."""
+        if not self.is_settled:
+            return "", ""
+        way = "month" if self.month_first else "day"
+        named = [
+            (key, name)
+            for name in ("iso", way)
+            for key in self.spans.get(name, ())
+            if f"{name} {key}" in self.texts
+        ]
+        if not named or any(year == 2 for _, _, year, _ in self.shapes):
+            return "", ""
+        first, last = min(named), max(named)
+        return self.texts[f"{first[1]} {first[0]}"], self.texts[f"{last[1]} {last[0]}"]
+
     def _end(self, chosen: Any) -> str:
         if not self.is_settled or any(year == 2 for _, _, year, _ in self.shapes):
             return ""
@@ -90,10 +109,13 @@ class DateForms(msgspec.Struct):
         key = chosen(chosen(span) for span in spans) if spans else 0
         return f"{key // 10000:04}-{key // 100 % 100:02}-{key % 100:02}" if key else ""
 
-    def add_span(self, name: str, keys: _Key) -> None:
-        """Take note of the least and greatest of some dates."""
+    def add_span(self, name: str, keys: _Key, chunk: Chunk, places: Indices) -> None:
+        """Take note of the least and greatest of some dates, and of their cells."""
         if len(keys):
             low, high = int(keys.min()), int(keys.max())
+            for key, at in ((low, keys.argmin()), (high, keys.argmax())):
+                text = chunk.array[int(places[at])].as_py()
+                self.texts.setdefault(f"{name} {key}", text)
             before = self.spans.get(name, (low, high))
             self.spans[name] = (min(low, before[0]), max(high, before[1]))
 
@@ -178,7 +200,7 @@ def _take_iso(
     count = _number_of(good, places, weights)
     forms.count += count
     forms.iso += count
-    forms.add_span("iso", (year * 10000 + month * 100 + day)[good])
+    forms.add_span("iso", (year * 10000 + month * 100 + day)[good], chunk, places[good])
 
 
 def _take_figures(
@@ -214,8 +236,9 @@ def _take_figures(
         forms.two_ways_at.append(places[both] + start)
     for mark in np.unique(cells[day_can | month_can, one]).tolist():
         forms.shapes.add((first, second, year, chr(mark)))
-    forms.add_span("day", (years * 10000 + b * 100 + a)[day_can])
-    forms.add_span("month", (years * 10000 + a * 100 + b)[month_can])
+    by_day, by_month = years * 10000 + b * 100 + a, years * 10000 + a * 100 + b
+    forms.add_span("day", by_day[day_can], chunk, places[day_can])
+    forms.add_span("month", by_month[month_can], chunk, places[month_can])
 
 
 def _digits(cells: npt.NDArray[np.uint8], places: Any) -> Mask:

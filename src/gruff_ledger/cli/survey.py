@@ -188,7 +188,7 @@ def _number_table(one: Surveyed, width: int) -> ScreenTable | None:
     records = []
     for fact in fields:
         counts = (fact.negative, fact.zero, fact.positive, fact.not_a_number)
-        figures = (*map(str, counts), fact.least, fact.greatest, fact.sum)
+        figures = (*map(str, counts), *fact.ends_shown, fact.sum)
         records.append((_cut(fact.field, _LONGEST_NAME), *figures))
     return _table(("field", *names), records, width, left=("field",))
 
@@ -232,8 +232,8 @@ def _unless_zero(count: int) -> str:
 def _values(fact: FieldFacts) -> str:
     """Say what stands in a field: its ends, or its commonest values."""
     if (fact.least and fact.kind != "whole number") or fact.sum:
-        same = fact.least == fact.greatest
-        return fact.least if same else f"{fact.least} … {fact.greatest}"
+        least, greatest = fact.ends_shown
+        return least if least == greatest else f"{least} … {greatest}"
     told = [
         f"{_cut(value, _LONGEST_VALUE)} ({count})" for value, count in fact.commonest
     ]

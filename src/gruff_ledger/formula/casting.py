@@ -80,7 +80,7 @@ def _as_text(context: Context, call: Call, value: Value, sizes: list[int]) -> Va
             call.place,
         )
     if isinstance(value, Truths):
-        column, _ = column_of(value, context.n)
+        column = context.written(value, context.n)
         return Texts(column, np.broadcast_to(value.blank, context.n))
     return context.texts(value, call.args[0].place)
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts, read_amounts
+from gruff_ledger.cells.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.moments import DatePattern, Moments, read_moments
@@ -23,6 +23,7 @@ from gruff_ledger.formula.nodes import (
     Node,
     Place,
 )
+from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.formula.values import (
     ALL,
     KINDS,
@@ -67,6 +68,7 @@ class Context(abc.ABC):
         self.notes: list[Note] = []
         self.forms = forms or {}
         self._outcome = outcome
+        self._becomes = f"are left out: there {outcome}"
         self._wanted: Mask = ALL
         self._found: dict[tuple[str, str, str], tuple[Mask, Column]] = {}
         self._numbers: dict[str, tuple[Numbers, Mask]] = {}
@@ -90,6 +92,23 @@ class Context(abc.ABC):
             )
             for (rule, message, field), (mask, column) in self._found.items()
         )
+
+    def check_readable(self, term: str) -> None:
+        """
+        Refuse the work where most filled cells of a field could not be read.
+
+        Raises
+        ------
+        BadTerms
+        """
+        for (rule, _, field), (mask, column) in self._found.items():
+            kind = rule.rpartition(" is a ")[2]
+            if field and rule == f"{field} is a {kind}" and kind in ("number", "date"):
+                blank = blank_mask(stretched(column, self.n))
+                filled = self.n - int(np.count_nonzero(blank))
+                self.notes[:0] = check_readable(
+                    self.table, field, mask, filled, kind, term, self._becomes
+                )
 
     @contextlib.contextmanager
     def only(self, mask: Mask) -> Iterator[None]:
@@ -200,9 +219,20 @@ class Context(abc.ABC):
         if isinstance(value, Numbers | Dates):
             values = value.amounts if isinstance(value, Numbers) else value.moments
             size = max(len(values.values), len(value.blank)) if self.n else 0
-            column, _ = column_of(value, size)
-            return Texts(column, value.blank)
+            return Texts(self.written(value, size), value.blank)
         raise self._unfit(value, "a text", place)
+
+    def written(self, value: Value, n: int, where: Mask = ALL) -> Column:
+        """Write a value as cells, and say what was rounded by that, and is used."""
+        column, rounded = column_of(value, n)
+        rounded = rounded & (where if len(where) == len(rounded) else ALL)
+        count = int(np.count_nonzero(rounded))
+        if count:
+            self.say(
+                f"{rounded_words(count)}.",
+                "To round otherwise, write ROUND(..., digits, mode).",
+            )
+        return column
 
     def truths(self, value: Value, place: Place) -> Truths:
         """Take a value as a condition."""
@@ -246,11 +276,27 @@ class Context(abc.ABC):
             self._kinds[cells.field] = found
         return found
 
+    def warn(self, what: str, remedy: str) -> None:
+        """Tell the person something that may be wrong, once and before the rest."""
+        note = Note(what, remedy, warning=True)
+        if note not in self.notes:
+            self.notes.insert(0, note)
+
     def say(self, what: str, remedy: str) -> None:
         """Tell the person something once."""
         note = Note(what, remedy)
         if not any(each.what == what for each in self.notes):
             self.notes.append(note)
+
+
+def rounded_words(count: int) -> str:
+    """Say that fractions were rounded as they were written."""
+    fractions = "1 fraction does" if count == 1 else f"{count} fractions do"
+    were = "was" if count == 1 else "were"
+    return (
+        f"{fractions} not end within {QUOTIENT_DIGITS} decimals and {were} rounded to "
+        "them, half up"
+    )
 
 
 def _not_blank(column: Column, mask: Mask) -> Mask:

@@ -33,13 +33,13 @@ from gruff_ledger.formula.values import (
     Nothing,
     Numbers,
     Span,
+    Texts,
     Truths,
     Value,
-    texts_of,
 )
 from gruff_ledger.naming import find_field
 from gruff_ledger.problems import UnknownField
-from gruff_ledger.table import Mask, Table
+from gruff_ledger.table import Mask, Table, text_column
 
 
 class Evaluation(Context):
@@ -93,7 +93,9 @@ class Evaluation(Context):
         if isinstance(value, bool):
             return Truths(ALL if value else NONE, NONE)
         if isinstance(value, str):
-            return texts_of([value])
+            # What is written in a formula is no blank cell: an empty text joins as
+            # nothing, and a space as a space.
+            return Texts(text_column([value]), NONE)
         if isinstance(value, DateLiteral):
             moments = Moments(np.array([value.value]), np.array([value.timed]))
             return Dates(moments, NONE)

@@ -20,7 +20,6 @@ from gruff_ledger.formula.values import (
     Texts,
     Truths,
     Value,
-    column_of,
     merged_columns,
 )
 from gruff_ledger.table import Mask
@@ -121,8 +120,10 @@ def _texts(context: Context, parts: Sequence[Part]) -> Texts:
 def _cells(context: Context, parts: Sequence[Part]) -> Cells:
     masks = _masks(context, parts)
     columns = [
-        value.column if isinstance(value, Cells) else column_of(value, context.n)[0]
-        for _, value, _ in parts
+        value.column
+        if isinstance(value, Cells)
+        else context.written(value, context.n, mask)
+        for mask, (_, value, _) in zip(masks, parts, strict=True)
     ]
     column = merged_columns(list(zip(masks, columns, strict=True)), context.n)
     fields = [value for _, value, _ in parts if isinstance(value, Cells)]

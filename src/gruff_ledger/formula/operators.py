@@ -321,7 +321,8 @@ def _texts_compared(
     a = context.texts(one, places[0])
     b = context.texts(other, places[1])
     for text, place in ((a, places[0]), (b, places[1])):
-        if place.written[:1] == "'" and text.blank.all() and len(text.blank) == 1:
+        is_literal = place.written[:1] == "'" and len(text.column) == 1
+        if is_literal and is_blank(text.column[0].as_py()):
             raise BadFormula(
                 "a blank text is compared with, and that is never true.",
                 "To find blanks write IS NULL, for the others IS NOT NULL.",
@@ -401,19 +402,24 @@ def _refuse_figures(context: Context, value: Cells, place: Place) -> None:
 def _warn_of_texts(
     context: Context, values: Sequence[Value], places: Sequence[Place]
 ) -> None:
-    """Say that a field of numbers or dates is compared as text."""
+    """Say that a field of numbers or dates is compared as text, before all else."""
     for value, place in zip(values, places, strict=True):
-        if isinstance(value, Cells) and (value.is_stated):
-            kind = "date" if value.date is not None else "number"
-            remedy = (
-                "Write the date as in DATE '2026-05-01'."
-                if kind == "date"
-                else "Write the number without quotes."
+        if not isinstance(value, Cells):
+            continue
+        kind = context.detected(value)
+        if kind not in (Numbers, Dates):
+            continue
+        if kind is Dates:
+            context.warn(
+                f"'{place.written}' holds dates and is compared with a text here, "
+                "character by character.",
+                "Write the date as in DATE '2026-05-01'.",
             )
-            context.say(
-                f"{place.written} is compared as a text here, although it is stated "
-                f"how its {kind}s are written.",
-                remedy,
+        else:
+            context.warn(
+                f"'{place.written}' holds numbers and is compared with a text here, "
+                "character by character: '9' comes after '10'.",
+                "Write the number without quotes.",
             )
 
 

@@ -12,7 +12,6 @@ import numpy as np
 
 from gruff_ledger.cells.amounts import Amounts
 from gruff_ledger.cells.amounts import to_column as amounts_to_column
-from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import with_cells
 from gruff_ledger.cells.moments import DatePattern, Moments
 from gruff_ledger.cells.moments import to_column as moments_to_column
@@ -24,7 +23,6 @@ from gruff_ledger.table import (
     constant_column,
     filtered,
     spread_column,
-    text_column,
 )
 
 
@@ -121,12 +119,6 @@ Value = Numbers | Texts | Dates | Truths | Cells | Nothing | Span
 
 ALL = np.ones(1, np.bool_)
 NONE = np.zeros(1, np.bool_)
-
-
-def texts_of(cells: Sequence[str]) -> Texts:
-    """Return a few texts as a value."""
-    column = text_column(cells)
-    return Texts(column, blank_mask(column))
 
 
 def column_of(value: Value, n: int) -> tuple[Column, Mask]:

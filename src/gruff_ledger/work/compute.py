@@ -13,7 +13,7 @@ from typing import Annotated
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.amounts import QUOTIENT_DIGITS
+from gruff_ledger.formula.context import rounded_words
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.forms import FORM, FormTerms, forms_of
 from gruff_ledger.formula.nodes import BadFormula
@@ -95,6 +95,7 @@ def perform(terms: ComputeTerms, table: Table) -> Outcome:
         evaluation = Evaluation(result, forms, f"{heading} is blank")
         with said_by("formula"):
             column = _computed(evaluation, formula, heading)
+        evaluation.check_readable("formula")
         findings += evaluation.findings()
         notes += [note for note in evaluation.notes if note not in notes]
         if heading in result.headings and terms.overwrite:
@@ -131,10 +132,8 @@ def _computed(evaluation: Evaluation, formula: str, heading: str) -> object:
     column, rounded = column_of(value, evaluation.n)
     count = int(np.count_nonzero(rounded))
     if count:
-        cells = "1 fraction does" if count == 1 else f"{count} fractions do"
         evaluation.say(
-            f"{heading}: {cells} not end within {QUOTIENT_DIGITS} decimals and "
-            f"{'was' if count == 1 else 'were'} rounded to them, half up.",
+            f"{heading}: {rounded_words(count)}.",
             "To round otherwise, write ROUND(..., digits, mode).",
         )
     return column

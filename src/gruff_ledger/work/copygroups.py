@@ -175,29 +175,84 @@ def members_of(terms: DuplicatesTerms, first: Indices) -> Indices:
     return np.flatnonzero(group_sizes(first) > 1)
 
 
+class Scores(NamedTuple):
+    """
+    By how much each of m records in groups is to be kept.
+
+    Attributes
+    ----------
+    scores : ndarray of int64, shape (m,), optional
+        None where the place decides.
+    is_last : ndarray of bool, shape (m,)
+        Those that have nothing to be scored by.
+    """
+
+    scores: Indices | None
+    is_last: Mask
+    findings: tuple[Finding, ...] = ()
+    notes: tuple[Note, ...] = ()
+    heading: str = ""
+
+
+def undecided(first: Indices, members: Indices, scores: Scores) -> Indices:
+    """Return the records of the groups in which no record has anything to score."""
+    if not scores.is_last.any():
+        return np.zeros(0, np.int64)
+    has_one = np.zeros(len(first), np.bool_)
+    has_one[first[members[~scores.is_last]]] = True
+    return members[~has_one[first[members]]]
+
+
+def undecided_note(
+    terms: DuplicatesTerms, table: Table, open_: Indices, first: Indices, heading: str
+) -> tuple[Note, ...]:
+    """Say that in some groups nothing is the greatest, or the least."""
+    if not len(open_):
+        return ()
+    groups = numbered_words(len(np.unique(first[open_])), "group", "groups")
+    stay = numbered_words(len(open_), "record stays", "records stay")
+    return (
+        Note(
+            f"In {groups} no record has anything to read in '{heading}': nothing is "
+            f"the {terms.keep}, and {stay}.",
+            "To keep one of each all the same, set `keep` to first, last or fullest.",
+            table.origin.pick(open_),
+            warning=True,
+        ),
+    )
+
+
 def scores_to_keep(
     terms: DuplicatesTerms,
     table: Table,
     members: Indices,
     forms: Mapping[str, Form],
-) -> tuple[Indices | None, tuple[Finding, ...]]:
-    """Return by how much each record in a group is to be kept; None for its place."""
+) -> Scores:
+    """Return by how much each record in a group is to be kept."""
+    none = np.zeros(len(members), np.bool_)
     if terms.keep == "fullest":
-        return filled_cells(table, members), ()
+        return Scores(filled_cells(table, members), none)
     if terms.of is None:
-        return None, ()
+        return Scores(None, none)
     from gruff_ledger.work.order import ordering, parse_order
 
     (key,) = parse_order(terms.of, "of")
-    _, ranked = ordering(table, key, forms, "of")
+    heading, ranked = ordering(table, key, forms, "of")
     ranks = ranked.ranks[members]
     scores = ranks if terms.keep == "greatest" else -ranks
     lowest = int(scores.min(initial=0)) - 1
-    return np.where(ranked.last[members], lowest, scores), ranked.findings
+    is_last = ranked.last[members]
+    return Scores(
+        np.where(is_last, lowest, scores),
+        is_last,
+        ranked.findings,
+        tuple(note for note in ranked.notes if note.warning),
+        heading,
+    )
 
 
 def kept_of(
-    terms: DuplicatesTerms, first: Indices, members: Indices, scores: Indices | None
+    terms: DuplicatesTerms, first: Indices, members: Indices, scores: Scores
 ) -> Indices:
     """
     Return for each record the one that stays of its group.
@@ -209,11 +264,14 @@ def kept_of(
         The first record of each one's group.
     members : ndarray of int64, shape (m,)
         The records that are not alone.
-    scores : ndarray of int64, shape (m,), optional
-        See `scores_to_keep`.
+    scores : Scores, of m records
+        Where none of a group can be scored, all of them stay.
     """
-    if scores is not None:
-        return best_of_group(first, members, scores)
+    if scores.scores is not None:
+        kept = best_of_group(first, members, scores.scores)
+        open_ = undecided(first, members, scores)
+        kept[open_] = open_
+        return kept
     return last_of_group(first) if terms.keep == "last" else first
 
 

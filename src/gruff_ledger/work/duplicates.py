@@ -10,6 +10,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
+
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Finding, Outcome
 from gruff_ledger.table import Table
@@ -19,6 +21,8 @@ from gruff_ledger.work.copygroups import (
     kept_of,
     members_of,
     scores_to_keep,
+    undecided,
+    undecided_note,
 )
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised, read_decisions, recognised
@@ -73,9 +77,12 @@ def perform(
     notes += said + more
     findings: tuple[Finding, ...] = ()
     members = members_of(terms, groups.first)
-    keys, found = scores_to_keep(terms, table, members, forms)
-    findings += found
-    kept = kept_of(terms, groups.first, members, keys)
+    scores = scores_to_keep(terms, table, members, forms)
+    findings += scores.findings
+    open_ = undecided(groups.first, members, scores)
+    notes += undecided_note(terms, table, open_, groups.first, scores.heading)
+    notes += scores.notes
+    kept = kept_of(terms, groups.first, members, scores)
     if fields and groups.near is None and terms.keep != "none":
         notes += copies_note(table, kept)
     notes += decided_notes(terms, decided)
@@ -88,8 +95,12 @@ def perform(
         kept_sure = kept
         if groups.sure is not groups.first:
             members = members_of(terms, groups.sure)
-            keys, _ = scores_to_keep(terms, table, members, forms)
-            kept_sure = kept_of(terms, groups.sure, members, keys)
+            scores = scores_to_keep(terms, table, members, forms)
+            open_ = undecided(groups.sure, members, scores)
+            kept_sure = kept_of(terms, groups.sure, members, scores)
+        if len(open_):
+            # Where nothing is the greatest, nothing is filled.
+            members = np.setdiff1d(members, open_)
         outcome = set_aside(terms, table, groups, kept_sure, members, fields, decided)
     elif terms.treatment == "show":
         outcome = shown(terms, table, groups, kept)

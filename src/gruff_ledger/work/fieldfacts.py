@@ -100,6 +100,8 @@ class FieldFacts(msgspec.Struct):
         Filled cells by what number they are.
     least, greatest, sum : str
         Of numbers, or of ISO dates, exactly; empty for other kinds.
+    least_written, greatest_written : str
+        The cells that hold them, as they are written.
     longest : int
         Characters of the longest cell.
     last_filled, gaps : int
@@ -134,6 +136,8 @@ class FieldFacts(msgspec.Struct):
     least: str = ""
     greatest: str = ""
     sum: str = ""
+    least_written: str = ""
+    greatest_written: str = ""
     longest: int = 0
     last_filled: int = 0
     gaps: int = 0
@@ -158,6 +162,14 @@ class FieldFacts(msgspec.Struct):
         if self.kind == "date" and self.dates is not None:
             return f"date {self.dates.pattern}"
         return self.kind
+
+    @property
+    def ends_shown(self) -> tuple[str, str]:
+        """The least and the greatest as they are written, where that is known."""
+        return (
+            self.least_written or self.least,
+            self.greatest_written or self.greatest,
+        )
 
     def first_of(self, kind: str) -> Origin:
         """Return the records of a warning."""
@@ -292,8 +304,11 @@ class _Tally:
 
     def __init__(self) -> None:
         self.marks: dict[str, list[Indices]] = {}
-        # Values, the cells of the field each stands for, and their scale.
-        self.numbers: list[tuple[npt.NDArray[Any], Indices | None, int]] = []
+        # Values, the cells of the field each stands for, their scale, and the places
+        # of the first least and greatest.
+        self.numbers: list[
+            tuple[npt.NDArray[Any], Indices | None, int, tuple[int, int]]
+        ] = []
         self.counts = dict.fromkeys(
             ("numbers", "negative", "zero", "positive", "zeros", "huge"), 0
         )
@@ -450,7 +465,11 @@ def _look_for_numbers(
         weights = None
         if cells.weights is not None:
             weights = cells.weights[start + places].astype(np.int64)
-        tally.numbers.append((values, weights, scale))
+        ends = (
+            start + int(places[int(values.argmin())]),
+            start + int(places[int(values.argmax())]),
+        )
+        tally.numbers.append((values, weights, scale, ends))
         is_number[places] = True
         for name, mask in (
             ("negative", values < 0),
@@ -516,6 +535,7 @@ def _settle_kind(
     if dates.count > most:
         facts.kind, facts.dates = "date", dates
         facts.least, facts.greatest = dates.least, dates.greatest
+        facts.least_written, facts.greatest_written = dates.written_ends
         found = np.concatenate(dates.two_ways_at or [np.zeros(0, np.int64)])
         facts.found["dates"] = origin.pick(np.sort(cells.places(found)))
         return
@@ -526,15 +546,21 @@ def _settle_kind(
     if facts.leading_zeros or huge or facts.long_numbers > most:
         facts.kind = "code"
         return
-    scale = max(each for _, _, each in tally.numbers)
+    scale = max(each for _, _, each, _ in tally.numbers)
     facts.kind = "number" if scale else "whole number"
-    total, ends = 0, []
-    for values, weights, own in tally.numbers:
+    total = 0
+    lows: list[tuple[int, int]] = []
+    highs: list[tuple[int, int]] = []
+    for values, weights, own, (low, high) in tally.numbers:
         power = 10 ** (scale - own)
         total += sum_of(values, weights) * power
-        ends += [int(values.min()) * power, int(values.max()) * power]
-    facts.least = plain_text(exact(min(ends), scale))
-    facts.greatest = plain_text(exact(max(ends), scale))
+        lows.append((int(values.min()) * power, low))
+        # Of equal ones the first.
+        highs.append((int(values.max()) * power, -high))
+    facts.least = plain_text(exact(min(lows)[0], scale))
+    facts.greatest = plain_text(exact(max(highs)[0], scale))
+    facts.least_written = cells.column[min(lows)[1]].as_py()
+    facts.greatest_written = cells.column[-max(highs)[1]].as_py()
     facts.sum = plain_text(exact(total, scale))
 
 

@@ -62,8 +62,8 @@ __all__ = ["LookupTerms", "perform"]
 # Unmatched keys that the summary names.
 _NAMED_KEYS = 4
 
-_MATCHED, _NONE, _SEVERAL = 0, 1, 2
-_STATUS = ("matched", "none", "several")
+_MATCHED, _NONE, _SEVERAL, _UNDECIDED = 0, 1, 2, 3
+_STATUS = ("matched", "none", "several", "undecided")
 
 
 class Matches(NamedTuple):
@@ -132,7 +132,7 @@ def perform(
     matches, banded = _matches(
         terms, table, reference, mine, theirs, forms, other_forms
     )
-    scores, findings = _scores(terms, reference, matches, other_forms)
+    scores, is_last, findings, scored = _scores(terms, reference, other_forms)
     counts = matches.counts
     has_key = _has_key(table, mine, banded)
     unmatched = _unmatched(table, reference, pairs, mine, theirs, banded, counts)
@@ -145,9 +145,15 @@ def perform(
         open_ = (counts == 0) & ~mine.left_out
         notes += loose_note(loose_matches(mine, theirs, levels, open_), reference.name)
     chosen = _chosen(terms, matches, scores)
+    undecided = np.zeros(len(table), np.bool_)
+    if is_last is not None:
+        undecided = (chosen >= 0) & is_last[chosen]
+        chosen = np.where(undecided, -1, chosen)
+        notes = scored + _undecided_note(terms, table, reference, undecided) + notes
     which, at = _laid_out(terms, matches, chosen)
     done = table if which is None else table.take(which)
     status = np.where(counts == 0, _NONE, np.where(counts == 1, _MATCHED, _SEVERAL))
+    status[undecided] = _UNDECIDED
     if which is not None:
         counts, status = counts[which], status[which]
     done, changes, said = _with_taken(terms, done, reference, at, counts)
@@ -250,17 +256,40 @@ def _has_key(table: Table, mine: Keys | None, banded: Banded | None) -> Mask:
 def _scores(
     terms: LookupTerms,
     reference: Table,
-    matches: Matches,
     forms: Mapping[str, Form],
-) -> tuple[Indices | None, tuple[Finding, ...]]:
-    """Return by how much each reference record is to be taken, where it is scored."""
+) -> tuple[Indices | None, Mask | None, tuple[Finding, ...], tuple[Note, ...]]:
+    """
+    Return by how much each reference record is to be taken, where it is scored.
+
+    Also which of them have nothing to be scored by: none of these is the greatest.
+    """
     if terms.of is None:
-        return None, ()
+        return None, None, (), ()
     (key,) = parse_order(terms.of, "of")
     _, ranked = ordering(reference, key, forms, "of")
     scores = ranked.ranks if terms.which == "greatest" else -ranked.ranks
     lowest = int(scores.min(initial=0)) - 1
-    return np.where(ranked.last, lowest, scores), ranked.findings
+    notes = tuple(note for note in ranked.notes if note.warning)
+    scores = np.where(ranked.last, lowest, scores)
+    return scores, ranked.last, ranked.findings, notes
+
+
+def _undecided_note(
+    terms: LookupTerms, table: Table, reference: Table, undecided: Mask
+) -> tuple[Note, ...]:
+    count = int(np.count_nonzero(undecided))
+    if not count:
+        return ()
+    records = numbered_words(count, "record", "records")
+    return (
+        Note(
+            f"For {records} nothing is the {terms.which}: the matches in "
+            f"{reference.name} have nothing to read in `of`; nothing was filled in.",
+            "To take one all the same, set `which` to first or last.",
+            table.origin.pick(undecided),
+            warning=True,
+        ),
+    )
 
 
 def _chosen(terms: LookupTerms, matches: Matches, scores: Indices | None) -> Indices:

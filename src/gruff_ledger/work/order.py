@@ -19,6 +19,7 @@ from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.moments import DatePattern, read_moments
 from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
 from gruff_ledger.formula.forms import Form
+from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import find_field, parse_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
@@ -139,6 +140,8 @@ def ordering(
     if way is None:
         way, said = _detected(cells, heading, term)
         notes += said
+    elif way == "date" and cells.pattern is None:
+        notes += _with_pattern(cells, heading, term)
     bad = np.zeros(len(table), np.bool_)
     if way == "number":
         amounts, bad = cells.numbers
@@ -148,13 +151,19 @@ def ordering(
         ranks = moments[codes]
     else:
         ranks = (code_ranks(values) if way == "code" else text_ranks(values))[codes]
+    if bad.any():
+        filled = len(table) - int(np.count_nonzero(cells.blank))
+        left_out = check_readable(
+            table, heading, bad, filled, way, term, "are not in the order"
+        )
+        notes = left_out + notes
     findings: tuple[Finding, ...] = ()
     if bad.any():
         findings = (
             Finding(
                 f"{heading} is a {way}",
                 Severity.WARN,
-                f"{heading} is no {way}; the record stands last.",
+                f"{heading} is not a {way}; the record comes last.",
                 heading,
                 table.origin.pick(bad),
                 filtered(column, bad),
@@ -215,6 +224,21 @@ def _detected(cells: _Cells, heading: str, term: str) -> tuple[Way, tuple[Note, 
     forms = dates_in_figures(cells.column)
     if kind != "text" or 2 * forms.count <= cells.values_filled:
         return "text", ()
+    return "date", _with_pattern(cells, heading, term)
+
+
+def _with_pattern(cells: _Cells, heading: str, term: str) -> tuple[Note, ...]:
+    """
+    Read dates in figures by the pattern that their cells settle, where most are such.
+
+    Raises
+    ------
+    BadTerms
+        If they leave open which comes first, day or month.
+    """
+    forms = dates_in_figures(cells.column)
+    if 2 * forms.count <= cells.values_filled:
+        return ()
     if not forms.is_settled or " or " in forms.pattern:
         raise BadTerms(
             f"'{heading}' holds dates in which day and month could be read both ways: "
@@ -225,9 +249,9 @@ def _detected(cells: _Cells, heading: str, term: str) -> tuple[Way, tuple[Note, 
         )
     # Read anew, by the pattern.
     cells.pattern = DatePattern(forms.pattern)
-    del cells.dates
+    cells.__dict__.pop("dates", None)
     said = f"{heading}: its dates are read by the pattern {forms.pattern}."
-    return "date", (Note(said, "To read them otherwise, state their `form`."),)
+    return (Note(said, "To read them otherwise, state their `form`."),)
 
 
 def ways_note(

@@ -155,6 +155,7 @@ def _condition(
     )
     with said_by("where"):
         truths = evaluation.truths(evaluation.value(node), node.place)
+    evaluation.check_readable("where")
     n = len(table)
     return (
         np.broadcast_to(truths.true & ~truths.blank, n),

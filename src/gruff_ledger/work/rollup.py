@@ -56,6 +56,7 @@ from gruff_ledger.work.rollupsources import (
     MADE_HEADING,
     NO_LABEL,
     Brought,
+    counted_cells,
     gathered,
 )
 from gruff_ledger.work.rollupterms import RollupTerms
@@ -63,6 +64,9 @@ from gruff_ledger.work.rollupterms import RollupTerms
 __all__ = ["RollupTerms", "perform"]
 
 TOTAL = "Total"
+
+# How many fields a note names.
+_TOLD_FIELDS = 8
 
 # More cells than this would not fit a memory.
 _MOST_CELLS = 100_000_000
@@ -99,6 +103,10 @@ class Cube(NamedTuple):
         Where each belongs, and the list it is from.
     shape : tuple of int
         R rows, C columns, S lists.
+    texts : Column, n cells, optional
+        The cells as they are written, where the figure is one of them.
+    is_number : ndarray of bool, shape (n,), optional
+        Which of them are numbers, where not all are.
     """
 
     values: Amounts
@@ -106,6 +114,15 @@ class Cube(NamedTuple):
     column: Indices
     source: Indices
     shape: tuple[int, int, int]
+    texts: Column | None = None
+    is_number: Mask | None = None
+
+    def numbers(self, mask: Mask | None = None) -> tuple[Amounts, Mask]:
+        """Return those of some that are numbers, and which they are."""
+        wanted = np.ones(len(self.row), np.bool_) if mask is None else mask
+        if self.is_number is not None:
+            wanted = wanted & self.is_number
+        return _some(self.values, wanted), wanted
 
 
 class Figures(NamedTuple):
@@ -142,19 +159,13 @@ class Charted(NamedTuple):
 
     def row(self, row: int) -> Figures:
         """Return the figures of one label down."""
-        mine = self.cube.row == row
-        return _figures(
-            self.terms.figure,
-            _some(self.cube.values, mine),
-            self.cube.column[mine],
-            self.cube.shape[1],
-        )
+        values, mine = self.cube.numbers(self.cube.row == row)
+        codes = self.cube.column[mine]
+        return _figures(self.terms.figure, values, codes, self.cube.shape[1])
 
     def _of(self, codes: Indices, size: int, source: int | None) -> Figures:
-        if source is None:
-            return _figures(self.terms.figure, self.cube.values, codes, size)
-        mine = self.cube.source == source
-        values = _some(self.cube.values, mine)
+        where = None if source is None else self.cube.source == source
+        values, mine = self.cube.numbers(where)
         return _figures(self.terms.figure, values, codes[mine], size)
 
 
@@ -211,11 +222,11 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         if terms.form:
             # In another form numbers are others than a control total reads.
             carried = {}
-        notes += _sum_notes(brought, sums)
+        notes[:0] = _sum_notes(brought, sums)
+    elif terms.figure == "count":
+        notes.insert(0, _count_note(brought))
     many = f"{len(sides.down[0])} labels down, {len(sides.across)} across"
-    notes.insert(
-        0, Note(f"{many}, from {numbered_words(len(brought), 'list', 'lists')}.")
-    )
+    notes.append(Note(f"{many}, from {numbered_words(len(brought), 'list', 'lists')}."))
     aside = sum(len(each.table) for each in got.aside)
     return Outcome(
         result,
@@ -447,10 +458,12 @@ def _cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> Cube:
         )
     values: list[Amounts] = []
     parts: list[tuple[Indices, Indices, Indices]] = []
+    texts: list[Column] = []
+    are_numbers: list[Mask] = []
     for source, each in enumerate(brought):
         rows = sides.rows[source][each.down]
         for numbers in each.numbers:
-            mine = numbers.is_filled if terms.figure == "count" else numbers.is_number
+            mine = counted_cells(terms, numbers)
             place = (rows, sides.columns[source][numbers.across])
             amounts = numbers.amounts
             if not mine.all():
@@ -459,12 +472,21 @@ def _cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> Cube:
                 place = (place[0].take(at), place[1].take(at))
             values.append(amounts)
             parts.append((*place, np.full(len(place[0]), source, np.int64)))
+            if terms.gives_cells:
+                texts.append(filtered(each.table.column(numbers.heading), mine))
+                are_numbers.append(numbers.is_number[mine])
     scale = max((each.scale for each in values), default=0)
     whole = [at_scale(each, scale).values for each in values]
     row, column, where = (
         _end_to_end([part[place] for part in parts]) for place in range(3)
     )
-    return Cube(Amounts(_end_to_end(whole), scale), row, column, where, shape)
+    cube = Cube(Amounts(_end_to_end(whole), scale), row, column, where, shape)
+    if not terms.gives_cells:
+        return cube
+    return cube._replace(
+        texts=concat_columns(texts) if texts else text_column(()),
+        is_number=np.concatenate([np.zeros(0, np.bool_), *are_numbers]),
+    )
 
 
 def _end_to_end(parts: Sequence[Integers]) -> Integers:
@@ -517,6 +539,9 @@ class _Grid:
         """Return the figures of all lists or of one, column by column."""
         cube = self._cube
         values, row, column = cube.values, cube.row, cube.column
+        if cube.texts is not None:
+            # The figure of a group is the place of one of its cells.
+            values = Amounts(np.arange(len(row), dtype=np.int64), 0)
         if source is not None:
             mine = cube.source == source
             values, row, column = _some(values, mine), row[mine], column[mine]
@@ -561,6 +586,11 @@ class _Grid:
         return self._text(change, place, zero=False)
 
     def _text(self, part: Figures, place: int, zero: bool) -> Column:
+        if self._cube.texts is not None:
+            cells = concat_columns([self._cube.texts, text_column(["0", ""])])
+            missing = len(cells) - 1 - zero
+            at = np.where(part.there, part.amounts.values.astype(np.int64), missing)
+            return taken(cells, at)
         digits = self._scales[place]
         if part.amounts.divisor is None and part.amounts.scale > digits:
             # The scale is that of the longest decimal anywhere.
@@ -754,7 +784,7 @@ def _drawn(
     codes = []
     for each in brought:
         for numbers in each.numbers:
-            mine = numbers.is_filled if terms.figure == "count" else numbers.is_number
+            mine = counted_cells(terms, numbers)
             origins.append(each.table.origin.pick(mine))
             code = fields.setdefault(numbers.heading, len(fields))
             codes.append(np.full(len(origins[-1]), code, np.int64))
@@ -830,11 +860,49 @@ def _sum_notes(
         for each, (value, mine) in zip(brought[:8], sums[:8], strict=True)
     )
     more = f" + {len(brought) - 8} more" if len(brought) > 8 else ""
-    if len(brought) == 1:
-        return [Note(f"All figures add up to {decimal_text(total, scale, scale)}.")]
+    whole = decimal_text(total, scale, scale)
+    said = f"All figures add up to {whole}"
+    if len(brought) > 1:
+        said = f"{parts}{more} = {whole}, as in the result"
+    left_out, filled, origins = _unread(brought)
+    if not left_out:
+        return [Note(f"{said}.")]
+    cells = "1 is" if left_out == 1 else f"{left_out:,} are"
     return [
-        Note(f"{parts}{more} = {decimal_text(total, scale, scale)}, as in the result.")
+        Note(
+            f"{said}; of {filled:,} filled cells {cells} not a number and left out.",
+            "",
+            origins,
+            warning=True,
+        )
     ]
+
+
+def _unread(brought: Sequence[Brought]) -> tuple[int, int, Origin]:
+    """Count the filled cells that are no numbers, and all filled ones."""
+    wrong = [
+        (each.table.origin, numbers.is_filled & ~numbers.is_number)
+        for each in brought
+        for numbers in each.numbers
+    ]
+    filled = sum(
+        int(np.count_nonzero(numbers.is_filled))
+        for each in brought
+        for numbers in each.numbers
+    )
+    count = sum(int(np.count_nonzero(mask)) for _, mask in wrong)
+    return count, filled, Origin.concat([origin.pick(mask) for origin, mask in wrong])
+
+
+def _count_note(brought: Sequence[Brought]) -> Note:
+    """Say what is counted: filled cells, whatever is in them."""
+    fields = list(
+        dict.fromkeys(numbers.heading for each in brought for numbers in each.numbers)
+    )
+    told = ", ".join(f"'{field}'" for field in fields[:_TOLD_FIELDS])
+    if len(fields) > _TOLD_FIELDS:
+        told += f" and {len(fields) - _TOLD_FIELDS} more"
+    return Note(f"Counted are the filled cells of {told}, numbers or not.")
 
 
 def _checked(

@@ -32,6 +32,7 @@ from gruff_ledger.cells.totals import (
     is_total_word,
 )
 from gruff_ledger.formula.forms import Form, FormTerms
+from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import find_field, take_aliases
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
@@ -79,6 +80,12 @@ class Numbers(NamedTuple):
     is_number: Mask
     is_filled: Mask
     across: Indices
+
+
+def counted_cells(terms: RollupTerms, numbers: Numbers) -> Mask:
+    """Return the cells that figures are made of: numbers, or whatever is filled."""
+    is_text_fit = terms.gives_cells or terms.figure == "count"
+    return numbers.is_filled if is_text_fit else numbers.is_number
 
 
 class Brought(NamedTuple):
@@ -196,7 +203,8 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
         labels = {heading: distinct(table.column(heading)) for heading in labels}
     if not is_long:
         values = _without_total_columns(terms, table, down, values, said)
-        if not terms.by_position and terms.figure != "count":
+        is_text_fit = terms.gives_cells or terms.figure == "count"
+        if not terms.by_position and not is_text_fit:
             values = _with_numbers(terms, table, values, said)
     down_labels, codes = _labels(table, down, labels, values, said)
     names, positions = _across_labels(terms, table, across, labels, values, said)
@@ -560,12 +568,24 @@ def _numbers(
     amounts, is_number = read_amounts(column, form)
     is_filled = ~blank_mask(column)
     wrong = is_filled & ~is_number
-    if wrong.any() and terms.figure != "count":
+    if wrong.any() and not (terms.gives_cells or terms.figure == "count"):
+        left_out = check_readable(
+            table,
+            heading,
+            wrong,
+            int(np.count_nonzero(is_filled)),
+            "number",
+            "value" if terms.value else "down",
+            "are in no figure",
+        )
+        if terms.figure != "sum":
+            # A sum says it in its own sentence.
+            said.notes[:0] = left_out
         said.findings.append(
             Finding(
                 f"{heading} is a number",
                 Severity.WARN,
-                f"{heading} is no number, and is in no figure.",
+                f"{heading} is not a number, and is in no figure.",
                 heading,
                 table.origin.pick(wrong),
                 filtered(column, wrong),

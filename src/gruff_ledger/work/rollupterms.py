@@ -39,7 +39,11 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
     ] = ()
     figure: Annotated[
         Literal["sum", "mean", "count", "least", "greatest", "first", "last"],
-        Meta(description="What each cell of the result is of the cells that meet."),
+        Meta(
+            description="What each cell of the result is of the cells that meet: of "
+            "their numbers; count, how many are filled; first and last, a cell as it "
+            "is written."
+        ),
     ] = "sum"
     match: Annotated[Level, MATCH] = "exact"
     aliases: Annotated[dict[str, Heading], ALIASES] = {}  # noqa: RUF012  (copied)
@@ -101,8 +105,20 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
     ] = None
     form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
+    @property
+    def gives_cells(self) -> bool:
+        """Whether figures are cells as they are written, and need not be numbers."""
+        return self.figure in ("first", "last")
+
     def __post_init__(self) -> None:
         """Refuse terms that contradict each other."""
+        if self.change and self.gives_cells:
+            raise BadTerms(
+                "a change is one of numbers, and the first or last cell is given as it "
+                "is written.",
+                "Leave out `change`, or set `figure` to sum.",
+                term="change",
+            )
         if self.across is not None and not self.value:
             raise BadTerms(
                 "which field has the figures is not said.",

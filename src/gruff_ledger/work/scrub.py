@@ -16,7 +16,7 @@ from typing import Annotated, Literal, NamedTuple
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.amounts import constant, exact_of, rounded
+from gruff_ledger.cells.amounts import constant, exact_of, read_amounts, rounded
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.distinct import (
     Rewritten,
@@ -38,6 +38,7 @@ from gruff_ledger.cells.spaces import (
 )
 from gruff_ledger.cells.strings import WIDE, mask_of_kinds
 from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
+from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms, said_by
@@ -280,6 +281,7 @@ def perform(
             was, terms, list(_steps(terms, form, pairs, used))
         )
         if unread.any():
+            _refuse_unread(terms, table, heading, form, unread)
             findings.append(_finding(terms, table, heading, was, unread))
         if changed.any():
             held[heading] = now
@@ -358,6 +360,21 @@ def _unused_note(unused: list[str], pairs: Mapping[str, str]) -> Note:
     )
 
 
+def _refuse_unread(
+    terms: ScrubTerms, table: Table, heading: str, form: Form, unread: Mask
+) -> None:
+    """Refuse to rewrite a field of which no cell can be read: nothing would be done."""
+    column = table.column(heading)
+    filled = len(table) - int(np.count_nonzero(blank_mask(column)))
+    if int(np.count_nonzero(unread)) < filled or not (terms.number or terms.date):
+        return
+    kind = "number" if terms.number else "date"
+    if kind == "number" and read_amounts(column, form.number)[1].any():
+        # Numbers, which do not fit the pattern.
+        return
+    check_readable(table, heading, unread, filled, kind, kind, "are left as they are")
+
+
 def _finding(
     terms: ScrubTerms, table: Table, heading: str, was: Column, unread: Mask
 ) -> Finding:
@@ -367,7 +384,7 @@ def _finding(
     return Finding(
         f"{heading} is a {kind}",
         Severity.WARN,
-        f"{heading} is no {kind} in the form stated; the cell was left as it is.",
+        f"{heading} is not a {kind} in the form stated; the cell was left as it is.",
         heading,
         table.origin.pick(unread),
         filtered(was, unread),

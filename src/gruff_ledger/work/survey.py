@@ -193,8 +193,7 @@ def _row(name: str, fact: FieldFacts) -> tuple[str, ...]:
         str(fact.filled),
         str(fact.blank),
         str(fact.distinct),
-        fact.least,
-        fact.greatest,
+        *fact.ends_shown,
         fact.sum,
         *(
             str(count) if fact.numbers else ""

@@ -1,0 +1,72 @@
+"""What becomes of work on cells that cannot be read as numbers or dates.
+
+A figure or an order that leaves filled cells out says so; where most of the filled
+cells of a field cannot be read, the work is refused.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Mask, Table, filtered
+
+_REMEDIES = {
+    "number": "Say in `form` how they are written, as in fields = ['{field}'], "
+    "decimal = ','; or name another field.",
+    "date": "Say in `form` how they are written, as in fields = ['{field}'], "
+    "date = 'dd/MM/yyyy'; or name another field.",
+}
+
+
+def check_readable(
+    table: Table,
+    heading: str,
+    bad: Mask,
+    filled: int,
+    kind: str,
+    term: str,
+    becomes: str,
+) -> tuple[Note, ...]:
+    """
+    Refuse a field that is mostly unreadable; say how many cells are left out.
+
+    Parameters
+    ----------
+    table : Table, n records
+    heading : str
+    bad : ndarray of bool, shape (n,)
+        The filled cells that cannot be read.
+    filled : int
+        How many cells are filled.
+    kind : str
+        ``number`` or ``date``.
+    term : str
+        What named the field.
+    becomes : str
+        What becomes of such cells, as ``come last``.
+
+    Returns
+    -------
+    tuple of Note
+        One at the most, to stand before all others.
+
+    Raises
+    ------
+    BadTerms
+        If more than half of the filled cells cannot be read.
+    """
+    count = int(np.count_nonzero(bad))
+    if not count:
+        return ()
+    said = f"{count:,} of {filled:,} filled cells of '{heading}' are not {kind}s"
+    if count * 2 > filled:
+        first = filtered(table.column(heading), bad).slice(0, 1).to_pylist()[0]
+        raise BadTerms(
+            f"{said}, such as '{first}'. Nothing was done.",
+            _REMEDIES[kind].format(field=heading),
+            term=term,
+            field=heading,
+        )
+    return (Note(f"{said}; they {becomes}.", "", table.origin.pick(bad), warning=True),)
