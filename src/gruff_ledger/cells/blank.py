@@ -25,6 +25,18 @@ INVISIBLE = (
 )
 # Inside brackets of a regular expression.
 BLANK_CHARACTERS = WHITE_SPACE + INVISIBLE
+
+
+def listed(marks: str) -> str:
+    """Return the characters that the brackets of a regular expression name."""
+    return "".join(
+        chr(code)
+        for low, high in re.findall("(.)(?:-(.))?", marks, re.DOTALL)
+        for code in range(ord(low), ord(high or low) + 1)
+    )
+
+
+_WHITE = listed(WHITE_SPACE)
 _BLANK = re.compile(f"[{BLANK_CHARACTERS}]*")
 
 
@@ -42,6 +54,18 @@ _CAN_BEGIN_BLANK = _first_bytes()
 # Text in Latin letters and figures begins between these, with no such byte.
 _NEVER_FROM = int(np.flatnonzero(_CAN_BEGIN_BLANK[:128])[-1]) + 1
 _NEVER_BELOW = 128
+
+
+def strip_space(text: str) -> str:
+    r"""
+    Take white space off both ends of a text: that of Unicode, and no control codes.
+
+    Examples
+    --------
+    >>> strip_space("\u00a0 7\t"), strip_space("7\x1f")
+    ('7', '7\x1f')
+    """
+    return text.strip(_WHITE)
 
 
 def is_blank(text: str) -> bool:

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.blank import blank_mask, is_blank, strip_space
 from gruff_ledger.cells.distinct import distinct
 from gruff_ledger.cells.number import are_digits, word_digits
 from gruff_ledger.cells.strings import (
@@ -89,7 +89,7 @@ def read_moment(text: str) -> tuple[int, bool] | None:
     >>> read_moment("1970-01-02"), read_moment("2026-02-30")
     ((86400000000, False), None)
     """
-    match = _ISO.fullmatch(text.strip())
+    match = _ISO.fullmatch(strip_space(text))
     if match is None:
         return None
     parts = [int(part or 0) for part in match.groups()[:6]]
@@ -163,7 +163,7 @@ class DatePattern:
 
     def read(self, text: str) -> tuple[int, bool] | None:
         """Read a date; the value and whether it has a time, or None for none."""
-        match = self._expression.fullmatch(text.strip())
+        match = self._expression.fullmatch(strip_space(text))
         if match is None:
             return None
         found = dict(zip(self._groups, match.groups(), strict=True))

@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.strings import (
     DIGIT,
     LOWER,
@@ -95,7 +96,7 @@ def number_of(text: str) -> Decimal | None:
 
 def _whole_number(text: str) -> tuple[int, str, int] | None:
     """Return the sign of a number, 1 for a minus, its digits, and its scale."""
-    match = _PLAIN.fullmatch(text.strip())
+    match = _PLAIN.fullmatch(strip_space(text))
     if match is None:
         return None
     before, after = match[2], match[3] or ""

@@ -17,7 +17,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.blank import is_blank, strip_space
 from gruff_ledger.cells.distinct import rewritten, with_cells
 from gruff_ledger.cells.number import MOST_DIGITS_A_SIDE, number_of, plain_text
 from gruff_ledger.cells.patterns import matching
@@ -71,7 +71,7 @@ class NumberForm(msgspec.Struct, frozen=True):
         """Return the number that a text is in this form, exactly; None for none."""
         if self == PLAIN:
             return number_of(text)
-        bare, negative, hundredth = self._bare(text.strip())
+        bare, negative, hundredth = self._bare(strip_space(text))
         match = _digits_of(self.decimal, self.group).fullmatch(bare)
         if match is None or not (match["whole"] or match["part"]):
             return None
@@ -88,7 +88,7 @@ class NumberForm(msgspec.Struct, frozen=True):
         hundredth = False
         priced = not self.currency
         if self.brackets and text[:1] == "(" and text[-1:] == ")":
-            text, negative, signed = text[1:-1].strip(), True, True
+            text, negative, signed = strip_space(text[1:-1]), True, True
         while text:
             if not signed and text[0] in "+" + _MINUS_SIGNS:
                 negative, signed = text[0] != "+", True

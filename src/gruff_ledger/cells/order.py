@@ -13,7 +13,7 @@ import numpy.typing as npt
 from gruff_ledger.cells.amounts import Amounts
 from gruff_ledger.cells.distinct import distinct, distinct_cells, rewritten
 from gruff_ledger.cells.pieces import by_stretches, text_array
-from gruff_ledger.cells.spaces import squeezable, squeeze, trim, trimmed
+from gruff_ledger.cells.spaces import squeezable, squeeze, trim_blanks, trimmed
 from gruff_ledger.cells.strings import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.table import Column, Indices, Mask, joined, taken
 
@@ -43,7 +43,7 @@ def text_key(text: str) -> str:
     >>> text_key(" \\u00c9lodie  II ")
     'elodie ii'
     """
-    unified = unicodedata.normalize("NFKD", trim(text).casefold())
+    unified = unicodedata.normalize("NFKD", trim_blanks(text).casefold())
     bare = "".join(mark for mark in unified if unicodedata.category(mark) != "Mn")
     return squeeze(bare)
 
@@ -103,7 +103,7 @@ def _text_keys(column: Column) -> Column:
         return [text_array(_SMALL[chunk.bytes], np.diff(chunk.offsets))]
 
     # Spaces first: most fields have none, and letters of ASCII are quick to fold.
-    bare = trimmed(column).column
+    bare = trimmed(column, trim_blanks).column
     bare = rewritten(
         bare, text_key, squeezable(bare) | mask_of_kinds(bare, WIDE)
     ).column

@@ -6,12 +6,19 @@ White space and invisible characters are those of `gruff_ledger.cells.blank`.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.blank import BLANK_CHARACTERS, INVISIBLE, WHITE_SPACE
+from gruff_ledger.cells.blank import (
+    BLANK_CHARACTERS,
+    INVISIBLE,
+    WHITE_SPACE,
+    listed,
+    strip_space,
+)
 from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
 from gruff_ledger.cells.pieces import by_stretches, sliced
 from gruff_ledger.cells.strings import Chunk, text_chunks
@@ -20,11 +27,7 @@ from gruff_ledger.table import Column, Mask, filtered, mapped
 _Places = npt.NDArray[Any]  # of int32 or int64
 
 # One by one: an expression for the end of a run would try each of its places.
-_BLANKS = "".join(
-    chr(code)
-    for low, high in re.findall("(.)(?:-(.))?", BLANK_CHARACTERS, re.DOTALL)
-    for code in range(ord(low), ord(high or low) + 1)
-)
+_BLANKS = listed(BLANK_CHARACTERS)
 _INNER = re.compile(f"[{WHITE_SPACE}]+")
 _UNSEEN = re.compile(f"[{INVISIBLE}]+")
 
@@ -42,14 +45,14 @@ _SPACES[[*b"\t\n\v\f\r "]] = True
 
 def trim(text: str) -> str:
     """
-    Take off white space and invisible characters at both ends.
+    Take off white space at both ends; invisible characters stay.
 
     Examples
     --------
-    >>> trim(" \\u00a0Old  Otter\\u200b ")
+    >>> trim(" \\u00a0Old  Otter\\t ")
     'Old  Otter'
     """
-    return text.strip(_BLANKS)
+    return strip_space(text)
 
 
 def squeeze(text: str) -> str:
@@ -76,8 +79,20 @@ def without_invisible(text: str) -> str:
     return _UNSEEN.sub("", text)
 
 
-def trimmed(column: Column) -> Rewritten:
-    """Trim the cells of a field; see `trim`."""
+def trim_blanks(text: str) -> str:
+    """
+    Take off white space and invisible characters at both ends.
+
+    Examples
+    --------
+    >>> trim_blanks(" \\u00a0Old  Otter\\u200b ")
+    'Old  Otter'
+    """
+    return text.strip(_BLANKS)
+
+
+def trimmed(column: Column, take_off: Callable[[str], str] = trim) -> Rewritten:
+    """Trim the cells of a field, by `trim` or `trim_blanks`."""
     space, wide = _at_ends(column)
     result = column
     if space.any():
@@ -87,7 +102,7 @@ def trimmed(column: Column) -> Rewritten:
         wide = wide | space
     if not wide.any():
         return Rewritten(result, space)
-    again = rewritten(result, trim, wide)
+    again = rewritten(result, take_off, wide)
     return Rewritten(again.column, space | again.changed)
 
 

@@ -18,14 +18,14 @@ from gruff_ledger.table import Column
 _NO_BYTES = np.zeros(0, np.uint8)
 
 # Kinds of bytes, a bit each, to tell from the bytes of a cell what it can be. The white
-# space is that which `str.strip` takes off.
+# space is that of ASCII in `blank.WHITE_SPACE`.
 DIGIT, UPPER, LOWER, WIDE, SPACE, SIGN, POINT, OTHER = (1 << n for n in range(8))
 KINDS = np.full(256, OTHER, np.uint8)
 KINDS[ord("0") : ord("9") + 1] = DIGIT
 KINDS[ord("A") : ord("Z") + 1] = UPPER
 KINDS[ord("a") : ord("z") + 1] = LOWER
 KINDS[128:] = WIDE
-KINDS[[*b"\t\n\v\f\r \x1c\x1d\x1e\x1f"]] = SPACE
+KINDS[[*b"\t\n\v\f\r "]] = SPACE
 KINDS[[*b"+-"]] = SIGN
 KINDS[ord(".")] = POINT
 

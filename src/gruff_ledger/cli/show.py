@@ -28,6 +28,7 @@ from gruff_ledger.lists.outputs import (
     WritingTerms,
     check_output,
     guarded,
+    with_guarded_headings,
     write_parts,
 )
 from gruff_ledger.work.registry import VERBS
@@ -201,7 +202,7 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
         place = Path("standard output")
         found = check_output(place, writing, [None])
         if writing.guard_formulas:
-            table, _ = guarded(table)
+            table = with_guarded_headings(guarded(table)[0])
         write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
         sys.stdout.buffer.flush()
         return

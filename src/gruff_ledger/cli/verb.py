@@ -325,6 +325,7 @@ def job_of_verb(
         aside=aside,
         fetch=terms_from(FetchTerms, given),
         room=terms_from(RoomTerms, given),
+        guards=writing.guard_formulas,
         control=tuple(control),
     )
 

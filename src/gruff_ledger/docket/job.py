@@ -123,6 +123,8 @@ class Job(msgspec.Struct, frozen=True):
         A file for the records set aside.
     fetch : FetchTerms
     room : RoomTerms
+    guards : bool
+        Whether what is written beside the lists is guarded against formulas too.
     control : tuple of str
         Fields whose exact sums are carried through the work.
     made_from : dict
@@ -140,6 +142,7 @@ class Job(msgspec.Struct, frozen=True):
     docket: str | None = None
     fetch: FetchTerms = FetchTerms()
     room: RoomTerms = RoomTerms()
+    guards: bool = False
     control: tuple[str, ...] = ()
     made_from: dict[str, Any] = {}
 

@@ -28,6 +28,7 @@ from gruff_ledger.lists.outputs import (
     WritingTerms,
     check_output,
     guarded,
+    with_guarded_headings,
     write_parts,
 )
 from gruff_ledger.lists.whole import Outputs
@@ -119,11 +120,14 @@ class Written:
                 changes: tuple[Change, ...] = ()
                 if out.terms.guard_formulas:
                     table, changes = guarded(table)
+                    account.notes += _heading_notes(out.address, table)
                 if job.ledger is not None:
                     seen = seen_from(job.ledger, path)
                     trail.out(out.address, seen, out.list_name, table, changes)
                 changes = trail.told_changes(changes)
                 table = trail.rooted(table)
+                if out.terms.guard_formulas:
+                    table = with_guarded_headings(table)
                 parts.append((out.part, table))
                 listed = Out(out.address, out.list_name, len(table), changes)
                 account.outs.append(listed)
@@ -139,8 +143,15 @@ class Written:
                     since_last(out, self._formats[path], now) for out in outs
                 ]
         if job.aside is not None and write:
-            beside = [(None, set_aside_table(account))]
+            beside = [(None, self._safe(set_aside_table(account)))]
             self._write_parts(job.aside, beside, WritingTerms(), None)
+
+    def _safe(self, table: Table) -> Table:
+        """Guard a list of the ledger where lists of the run are guarded."""
+        job = self._job
+        if not (job.guards or any(out.terms.guard_formulas for out in job.outs)):
+            return table
+        return with_guarded_headings(guarded(table)[0])
 
     def further(self, further: FurtherOut, detail: Any) -> tuple[str, bytes]:
         """Write what an entry makes beside its list; return its address and bytes."""
@@ -179,7 +190,8 @@ class Written:
             from gruff_ledger.docket.since import since_table
 
             listed[SINCE_FILE] = [since_table(account.since)]
-        for name, parts_of in listed.items():
+        for name, whole in listed.items():
+            parts_of = [self._safe(part) for part in whole]
             outputs.write(
                 job.ledger / name,
                 lambda sink, parts=parts_of: _write_in_turn(parts, sink),  # type: ignore[misc]
@@ -245,6 +257,16 @@ class Written:
             path,
             lambda sink: write_parts(path, found, parts, terms, sink, findings, names),
         )
+
+
+def _heading_notes(address: str, table: Table) -> tuple[Note, ...]:
+    """Say which headings an output has that begin with an apostrophe now."""
+    safe = with_guarded_headings(table).headings
+    changed = [now for was, now in zip(table.headings, safe, strict=True) if was != now]
+    if not changed:
+        return ()
+    named = ", ".join(changed)
+    return (Note(f"{address}: headings that could be run were guarded: {named}."),)
 
 
 def note_existing(job: Job, account: Account) -> None:

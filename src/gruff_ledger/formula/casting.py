@@ -11,6 +11,7 @@ from decimal import Decimal
 import numpy as np
 
 from gruff_ledger.cells.amounts import absolute, compared, constant, rounded
+from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.moments import DAY, Moments
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
@@ -119,7 +120,7 @@ def _as_truth(context: Context, call: Call, value: Value) -> Value:
         return value
     text = context.texts(value, call.args[0].place)
     words = {"true": True, "false": False}
-    results, codes = decided([text], lambda cell: words.get(cell.strip().lower()))
+    results, codes = decided([text], lambda cell: words.get(strip_space(cell).lower()))
     true = np.array([result is True for result in results])[codes]
     unknown = np.array([result is None for result in results])[codes]
     context.find(

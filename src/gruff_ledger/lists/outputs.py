@@ -12,10 +12,11 @@ from pathlib import Path
 from typing import Annotated, BinaryIO, Literal
 from urllib.parse import unquote
 
+import msgspec
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.number import number_of
+from gruff_ledger.cells.formula_like import formula_mask, may_run
 from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import named_character
@@ -30,9 +31,6 @@ from gruff_ledger.table import (
     text_column,
 )
 from gruff_ledger.terms import Terms
-
-# What a spreadsheet program takes for the start of a formula (OWASP, CSV injection).
-_FORMULA_STARTS = b"=+-@\t\r"
 
 # Put before such a text: spreadsheet programs then show all of it as text.
 _GUARD = "'"
@@ -250,53 +248,41 @@ def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
     """
     Put an apostrophe before every text that a spreadsheet program would run.
 
-    Numbers such as ``-12.50`` are left as they are.
+    Numbers such as ``-12.50`` are left as they are. All else of the list stays.
 
     Returns
     -------
     table : Table
     changes : tuple of Change, one a field that has such cells
     """
-    held = list(table.columns)
+    held = list(table.held)
     changes = []
-    for place, column in enumerate(held):
+    for place, heading in enumerate(table.headings):
+        column = table.column(heading)
         mask = formula_mask(column)
         if not mask.any():
             continue
         was = filtered(column, mask)
         now = text_column(_GUARD + cell for cell in was.to_pylist())
         held[place] = _replaced(column, mask, now)
-        changes.append(Change(table.headings[place], table.origin.pick(mask), was, now))
+        changes.append(Change(heading, table.origin.pick(mask), was, now))
     if not changes:
         return table, ()
-    return Table(table.headings, tuple(held), table.origin, table.name), tuple(changes)
+    return msgspec.structs.replace(table, held=tuple(held)), tuple(changes)
 
 
-def formula_mask(column: Column) -> Mask:
-    """Mark the cells that a spreadsheet program would take for a formula."""
-    from gruff_ledger.cells.strings import text_chunks
-
-    masks = [np.zeros(0, np.bool_)]
-    for chunk in text_chunks(column):
-        starts = chunk.bytes_at_start()
-        mask = np.isin(starts, np.frombuffer(_FORMULA_STARTS, np.uint8))
-        at = np.flatnonzero(mask)
-        if len(at):
-            texts = filtered_texts(chunk.array, at)
-            numbers = {text: number_of(text) is not None for text in set(texts)}
-            mask[at] = [not numbers[text] for text in texts]
-        masks.append(mask)
-    return np.concatenate(masks)
-
-
-def filtered_texts(array: object, places: np.ndarray) -> list[str]:
-    """Return the texts at some places of an array."""
-    import pyarrow as pa
-
-    from gruff_ledger.table import taken
-
-    texts: list[str] = taken(pa.chunked_array([array]), places).to_pylist()
-    return texts
+def with_guarded_headings(table: Table) -> Table:
+    """Put an apostrophe before every heading that a spreadsheet program would run."""
+    now = {each: _GUARD + each if may_run(each) else each for each in table.headings}
+    if all(was == new for was, new in now.items()):
+        return table
+    return msgspec.structs.replace(
+        table,
+        headings=tuple(now.values()),
+        from_source=frozenset(now[each] for each in table.from_source),
+        beneath=now.get(table.beneath, table.beneath),
+        figures=frozenset(now[each] for each in table.figures),
+    )
 
 
 def _replaced(column: Column, mask: Mask, now: Column) -> Column:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.folding import folding, without_key
 from gruff_ledger.cells.keys import (
     first_at_levels,
@@ -104,10 +105,16 @@ def groups_of(
     levels = [field.level or terms.match for field in fields] or [
         terms.match for _ in names
     ]
-    # Compared as a whole record, blanks equal blanks: then none is left out.
-    blank = np.zeros(len(table), np.bool_)
     if fields:
         blank = without_key(columns, levels)
+    else:
+        # Compared as a whole record, blanks equal blanks; but records that hold nothing
+        # are no copies of one another.
+        blank = np.ones(len(table), np.bool_)
+        for column in columns:
+            if blank.any():
+                blank &= blank_mask(column)
+        blank &= bool(columns)
     loosely = ["loose" if level == "exact" else level for level in levels]
     first, alike = first_at_levels(
         columns,
@@ -299,8 +306,12 @@ def _notes(
         number = numbered_words(int(blank.sum()), "record matches", "records match")
         notes.append(
             Note(
-                f"{number} nothing, with a blank in a key field.",
-                "To compare them too, choose other fields in `by`.",
+                f"{number} nothing, with a blank in a key field."
+                if fields
+                else f"{number} nothing: every field is blank.",
+                "To compare them too, choose other fields in `by`."
+                if fields
+                else "To set them aside, use gruff merge.",
                 table.origin.pick(blank),
                 warning=True,
             )

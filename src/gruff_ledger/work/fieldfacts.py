@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -11,10 +12,18 @@ import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates import DateForms, chunk_dates
+from gruff_ledger.cells.formula_like import formula_mask_of, would_run
 from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.match import MAY_FOLD, Fingerprints, fingerprints, letters
+from gruff_ledger.cells.match import (
+    MAY_FOLD,
+    Fingerprints,
+    fingerprints,
+    letters,
+    loose,
+)
 from gruff_ledger.cells.number import chunk_numbers, exact, plain_text, sum_of
 from gruff_ledger.cells.patterns import matching
+from gruff_ledger.cells.spaces import without_invisible
 from gruff_ledger.cells.strings import (
     DIGIT,
     KINDS,
@@ -39,10 +48,6 @@ from gruff_ledger.table import (
     joined,
     taken,
 )
-
-# What a spreadsheet program takes for the start of a formula.
-_FORMULA = np.zeros(256, np.bool_)
-_FORMULA[[*b"=+-@\t\r"]] = True
 
 # Characters that only look like a space, or like nothing, and how they begin in UTF-8.
 _INVISIBLE = (
@@ -113,6 +118,8 @@ class FieldFacts(msgspec.Struct):
         punctuation and spaces.
     odd_case : int
         Cells all in capitals or small letters where most have both.
+    unseen : int
+        Blank cells that hold invisible characters.
     leading_zeros : int
     dates : DateForms, optional
     commonest : tuple of (value, count)
@@ -149,6 +156,7 @@ class FieldFacts(msgspec.Struct):
     long_numbers: int = 0
     numbers_with_text: int = 0
     odd_case: int = 0
+    unseen: int = 0
     leading_zeros: int = 0
     dates: DateForms | None = None
     commonest: tuple[tuple[str, int], ...] = ()
@@ -202,6 +210,7 @@ def field_facts(
         blank |= index_in(column, null) >= 0
     facts.blank = int(np.count_nonzero(blank))
     facts.filled = n - facts.blank
+    _count_unseen(facts, column, blank, origin)
     if not facts.filled:
         return facts
     last = n - 1 - int(np.argmin(blank[::-1]))
@@ -219,6 +228,23 @@ def field_facts(
     _settle_kind(facts, tally, cells, origin)
     _settle_values(facts, cells, column, origin)
     return facts
+
+
+def _count_unseen(
+    facts: FieldFacts, column: Column, blank: Mask, origin: Origin
+) -> None:
+    """Count the blank cells that hold invisible characters: they only look empty."""
+    lengths = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
+    written = blank & (np.concatenate([np.zeros(0, np.int32), *lengths]) > 0)
+    at = np.flatnonzero(written)
+    if not len(at):
+        return
+    texts = taken(column, at).to_pylist()
+    known = {text: without_invisible(text) != text for text in set(texts)}
+    unseen = at[[known[text] for text in texts]]
+    facts.unseen = len(unseen)
+    if len(unseen):
+        facts.found["unseen"] = origin.pick(unseen)
 
 
 _Numbers = npt.NDArray[np.int32]
@@ -337,7 +363,7 @@ def _look_at_chunk(chunk: Chunk, cells: _Cells, start: int, tally: _Tally) -> No
     if seen & (SPACE | WIDE):
         _look_for_spaces(chunk, kinds, filled, seen, start, tally)
     first = chunk.bytes_at_start()
-    formula = _FORMULA[first] & filled
+    formula = formula_mask_of(chunk) & filled
     if seen & DIGIT:
         numbers = _look_for_numbers(chunk, kinds, lengths, first, cells, start, tally)
         formula &= ~numbers
@@ -347,7 +373,11 @@ def _look_at_chunk(chunk: Chunk, cells: _Cells, start: int, tally: _Tally) -> No
         if cells.weights is not None:
             weights = cells.weights[start : start + len(kinds)].astype(np.int64)
         chunk_dates(chunk, maybe, start, tally.dates, weights)
-    tally.mark("formula-like", np.flatnonzero(formula) + start)
+    at = np.flatnonzero(formula)
+    if len(at):
+        texts = taken(pa.chunked_array([chunk.array]), at).to_pylist()
+        at = at[[would_run(text) for text in texts]]
+    tally.mark("formula-like", at + start)
 
 
 def _look_at_letters(
@@ -620,7 +650,7 @@ def _settle_look_alikes(
     groups: dict[str, list[tuple[str, int]]] = {}
     texts = taken(column, firsts).to_pylist()
     for text, place in zip(texts, firsts.tolist(), strict=True):
-        groups.setdefault(letters(text), []).append((text, place))
+        groups.setdefault(_spelling_key(text), []).append((text, place))
     several = [each for key, each in groups.items() if len(each) > 1 and key]
     facts.look_alikes = len(several)
     if several:
@@ -630,6 +660,18 @@ def _settle_look_alikes(
         facts.look_alike_example = tuple(text for text, _ in several[0])
         places = np.array([place for each in several for _, place in each], np.int64)
         facts.found["look-alikes"] = origin.pick(np.sort(places))
+
+
+# What is a number in some form: its marks and signs tell one from another.
+_AMOUNT = re.compile(
+    r"[-+(\u2212]?[\d\s]*[.,'’][\d.,'’\s]*[-)%]?|[-+(\u2212][\d\s]+\)?"
+)
+
+
+def _spelling_key(text: str) -> str:
+    """Return what is equal for two ways of writing one value."""
+    bare = loose(text)
+    return bare if _AMOUNT.fullmatch(bare) else letters(text)
 
 
 def _settle_numbers_with_text(facts: FieldFacts, cells: _Cells, origin: Origin) -> None:

@@ -277,7 +277,9 @@ def _precedence(
     """Return the rank of some records: of those with one key the least stands."""
     lists = stacked.list_of[members]
     if terms.update:
-        return np.where(lists == 0, len(stacked.names), lists), (), ()
+        # The later an update, the newer; the master comes last.
+        count = len(stacked.names)
+        return np.where(lists == 0, count, count - lists), (), _updates_note(stacked)
     if terms.of is None:
         return lists, (), ()
     (key,) = parse_order(terms.of, "of")
@@ -292,6 +294,18 @@ def _precedence(
     ranks = np.empty(len(members), np.int64)
     ranks[order] = np.arange(len(members))
     return ranks, ranked.findings, notes + ranked.notes
+
+
+def _updates_note(stacked: Stacked) -> tuple[Note, ...]:
+    if len(stacked.names) < 3:
+        return ()
+    last = stacked.names[-1]
+    return (
+        Note(
+            "Where several updates have a cell of one record, the later list stands: "
+            f"{last} before all others."
+        ),
+    )
 
 
 class _Resolved(NamedTuple):

@@ -42,7 +42,8 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
         bool,
         Meta(
             description="By key, the first list is a master that the others update: "
-            "their filled cells stand, and what is new, changed and missing is counted."
+            "their filled cells stand, those of a later list before an earlier one's, "
+            "and what is new, changed and missing is counted."
         ),
     ] = False
     status: Annotated[

@@ -225,7 +225,8 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         notes[:0] = _sum_notes(brought, sums)
     elif terms.figure == "count":
         notes.insert(0, _count_note(brought))
-    many = f"{len(sides.down[0])} labels down, {len(sides.across)} across"
+    down = len(sides.down[0]) - bool(idle.any())
+    many = f"{down} labels down, {len(sides.across)} across"
     notes.append(Note(f"{many}, from {numbered_words(len(brought), 'list', 'lists')}."))
     aside = sum(len(each.table) for each in got.aside)
     return Outcome(

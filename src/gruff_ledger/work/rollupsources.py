@@ -550,13 +550,18 @@ def _across_labels(
 
 
 def _form(forms: Sequence[FormTerms], heading: str) -> NumberForm:
-    stated = Form()
-    for each in forms:
-        if not each.fields or any(
-            loose(name) == loose(heading) for name in each.fields
-        ):
-            stated = each.form
-    return stated.number
+    fitting = [
+        each
+        for each in forms
+        if not each.fields or any(loose(name) == loose(heading) for name in each.fields)
+    ]
+    if len(fitting) > 1:
+        raise BadTerms(
+            f"two forms are given for the field '{heading}'.",
+            "Give one, or name in each the `fields` it is true of.",
+            term="form",
+        )
+    return fitting[0].form.number if fitting else Form().number
 
 
 def _numbers(

@@ -36,7 +36,7 @@ from gruff_ledger.cells.spaces import (
     trimmed,
     without_invisible,
 )
-from gruff_ledger.cells.strings import WIDE, mask_of_kinds
+from gruff_ledger.cells.strings import LOWER, UPPER, WIDE, mask_of_kinds
 from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import find_fields, format_names
@@ -118,7 +118,7 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
         bool,
         Meta(
             description="Change the case only of cells that are all in capitals or all "
-            "in small letters."
+            "in small letters; a field of small letters for the most part stays."
         ),
     ] = False
     number: Annotated[
@@ -465,6 +465,11 @@ def _recased(column: Column, case: Case, *, odd_only: bool) -> _Step:
     if not odd_only:
         return _Step(recased(column, case))
     odd = one_case_mask(column)
+    # Where most cells are in small letters, that is how the field is written.
+    small = odd & ~mask_of_kinds(column, UPPER)
+    with_letters = mask_of_kinds(column, UPPER | LOWER | WIDE)
+    if 2 * np.count_nonzero(small) > np.count_nonzero(with_letters):
+        return _Step(Rewritten(column, np.zeros(len(column), np.bool_)))
     if not odd.any():
         return _Step(Rewritten(column, odd))
     done = recased(filtered(column, odd), case)

@@ -234,6 +234,12 @@ def _warned(fact: FieldFacts) -> list[Warned]:
         ),
         ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
         (
+            "unseen",
+            fact.unseen,
+            "that look blank and hold invisible characters",
+            f"{scrub} --no-invisible",
+        ),
+        (
             "numbers with text",
             fact.numbers_with_text,
             "with text around a number, in a field of numbers",
