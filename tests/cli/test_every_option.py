@@ -21,7 +21,7 @@ FILES = {
     "map.csv": "was,now\nTern,Arctic Tern\nA,First\n",
     "names.csv": "was,now\nBoat,Vessel\n",
     "rates.csv": "Code,From,Rate,Paid\nA,0,1,2026-01-01\nA,10,2,2026-02-01\n"
-    "B,0,3,2026-01-05\nZ,0,9,2026-01-01\n",
+    'B,0,3,2026-01-05\nZ,0,9,2026-01-01\nA,"11,5",5,2026-03-01\n',
     "grid.csv": "Kind,May,June,Seen\nBerth,1,2,2026\nWater,,4,2026\nTotal,1,6,2026\n",
     "grid2.csv": "Kind,May,June,Seen\nberth,10,20,2026\nPower,5,,2026\n",
     "decided.jsonl": "",
@@ -85,6 +85,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             (("boats.csv", "--into", "One, Two"), ("--at", ";")),
             (("notes.csv", "--at", ";", "--into", "One, Two"), ("--which", "last")),
             (("boats.csv",), ("--pattern", r"(?P<head>\w)(?P<rest>.*)")),
+            (("boats.csv", "--at", ";", "--into", "One, Two"), ("--missing", "first")),
             (("boats.csv", "--into", "One, Two"), ("--widths", "1, 9")),
             (("boats.csv", "--at", ";"), ("--into", "One, Two")),
             (("boats.csv", "--at", ";"), ("--records",)),
@@ -99,6 +100,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
         [
             ((), ("--fields", "Boat, Class")),
             (("--fields", "Boat, Class"), ("--separator", "/")),
+            (("--fields", "Boat, Length"), ("--keep-blank",)),
             ((), ("--template", "{Boat} ({Class})")),
             (("--fields", "Boat, Class"), ("--keep",)),
             (("--fields", "Class, Length"), ("--first",)),
@@ -121,7 +123,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
         ("boats.csv",),
         [
             ((), ("--formula", "Twice=Length * 2")),
-            (("--formula", "Day=Arrived + 1"), _DATES),
+            (("--formula", "Day=Arrived + INTERVAL '1' DAY"), _DATES),
             (("--formula", "Length=Length * 2"), ("--overwrite",)),
             (("--formula", "Twice=Length * 2"), ("--first",)),
             (("--formula", "Twice=Length * 2"), ("--after", "Boat")),
@@ -253,7 +255,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             (("--in", "rates.csv", "--key", "Class=Code"), ("--check",)),
             (
                 (*_LOOK[:2], "--band", "Length=From", "--take", "Rate"),
-                ("--form", 'fields=["Length"], decimal=","'),
+                ("--form", 'fields=["From"], decimal=","'),
             ),
             (_LOOK, ("--unmatched", "unmatched.csv")),
             (_LOOK, ("--unused", "unused.csv")),
@@ -343,7 +345,7 @@ KEEPING = (
 )
 WRITING = (
     *("--to-format", "delimited", "--to-delimiter", ";", "--line-ends", "crlf"),
-    *("--byte-order-mark", "--guard-formulas"),
+    *("--byte-order-mark", "--guard-formulas", "--to-quote", "all"),
 )
 
 

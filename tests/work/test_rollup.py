@@ -192,7 +192,7 @@ class FigureTest(unittest.TestCase):
         self.assertEqual(rollup(grid, totals="below").table.headings, ("K", "V", "W"))
 
     def test_percentages_are_questioned(self) -> None:
-        share = table("K|Share", "a|12%", name="share")
+        share = table("K|Share", "a|12%", "b|7", name="share")
         form = [{"fields": ("Share",), "percent": True}]
         from gruff_ledger.formula.forms import FormTerms
 
@@ -207,7 +207,7 @@ class FigureTest(unittest.TestCase):
     def test_forms_of_numbers(self) -> None:
         from gruff_ledger.formula.forms import FormTerms
 
-        grid = table("K|V", "a|1.234,50", name="grid")
+        grid = table("K|V", "a|1.234,50", "b|7", name="grid")
         outcome = rollup(grid, form=(FormTerms(decimal=",", group="."),))
         self.assertEqual(rows(outcome)[1], ("a", "1234.50"))
         with self.assertRaises(UnknownField):

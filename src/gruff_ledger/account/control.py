@@ -21,6 +21,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match import loose
 from gruff_ledger.cells.sums import total_of
 from gruff_ledger.outcome import Change, Outcome, SetAside
+from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Indices, Origin, Table, filtered
 
 _NOTHING = Fraction(0)
@@ -156,6 +157,16 @@ class Control:
             if heading is None:
                 continue
             column = table.column(heading)
+            missed, filled = _no_numbers(column)
+            if missed * 2 > filled:
+                raise BadTerms(
+                    f"{missed:,} of {filled:,} filled cells of '{heading}' in {name} "
+                    "are not plain numbers: a control total would leave them out. "
+                    "Nothing was done.",
+                    "Name another field, or put its numbers in one form first: gruff "
+                    "scrub --fields … --number plain.",
+                    term="control",
+                )
             out = sum_of(column)
             self._there[name, chain.field] = (heading, out)
             gone, folded = _aside(aside, (heading,))
@@ -166,7 +177,7 @@ class Control:
                     aside=gone,
                     folded=folded,
                     out=out,
-                    no_numbers=_no_numbers(column),
+                    no_numbers=missed,
                 )
             )
 
@@ -321,9 +332,12 @@ def decimal_words(value: Fraction) -> str:
     return decimal_text(int(value * 10**scale), scale)
 
 
-def _no_numbers(column: Column) -> int:
+def _no_numbers(column: Column) -> tuple[int, int]:
+    """Return how many filled cells are no plain numbers, and how many are filled."""
     _, is_number = read_amounts(column)
-    return int(np.count_nonzero(~is_number & ~blank_mask(column)))
+    filled = ~blank_mask(column)
+    missed = int(np.count_nonzero(~is_number & filled))
+    return missed, int(np.count_nonzero(filled))
 
 
 def _aside(

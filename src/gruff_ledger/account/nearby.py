@@ -58,22 +58,22 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
         If no ledger knows it, or several do and nothing tells which is meant.
     """
     path = Path(said.partition("#")[0])
-    tracings = (
-        [Tracing(ledger)]
-        if ledger is not None
-        else [Tracing(folder) for folder in _near_ledgers(path)]
-    )
+    folders = [[ledger]] if ledger is not None else list(_near_ledgers(path))
+    levels = [
+        sorted(map(Tracing, level), key=lambda each: each.started, reverse=True)
+        for level in folders
+    ]
+    tracings = [tracing for level in levels for tracing in level]
     if not tracings:
         raise UnreadableSource(
             "no ledger is near it.",
             "Name the folder of the ledger with `ledger`.",
             file=said,
         )
-    tracings.sort(key=lambda each: each.started, reverse=True)
     return (
         _by_place(said, tracings)
         or (_by_content(path, tracings) if _is_file(path) else None)
-        or _by_name(said, tracings, is_given=ledger is not None, path=path)
+        or _by_name(said, levels, is_given=ledger is not None, path=path)
     )
 
 
@@ -113,17 +113,22 @@ def _by_content(path: Path, tracings: list[Tracing]) -> Answer | None:
 
 
 def _by_name(
-    said: str, tracings: list[Tracing], *, is_given: bool, path: Path
+    said: str, levels: list[list[Tracing]], *, is_given: bool, path: Path
 ) -> Answer:
+    """Find the list of a name in the ledgers that lie nearest, if just one has it."""
     problem: Problem | None = None
     found: list[Answer] = []
-    for tracing in tracings:
-        try:
-            kind, at = tracing.find(said)
-        except Problem as unknown:
-            problem = problem or unknown
-            continue
-        found.append(Answer(tracing, kind, at))
+    tracings = [tracing for level in levels for tracing in level]
+    for level in levels:
+        for tracing in level:
+            try:
+                kind, at = tracing.find(said)
+            except Problem as unknown:
+                problem = problem or unknown
+                continue
+            found.append(Answer(tracing, kind, at))
+        if found:
+            break
     known = [name for each in tracings for name in (*each.results, *each.sources)]
     if _is_file(path):
         raise UnreadableSource(
@@ -159,17 +164,20 @@ def _is_file(path: Path) -> bool:
         return False
 
 
-def _near_ledgers(place: Path) -> Iterator[Path]:
-    """Yield folders near a file that hold a trail."""
+def _near_ledgers(place: Path) -> Iterator[list[Path]]:
+    """Yield folders that hold a trail, level by level, the nearest to a file first."""
     seen = set()
     start = place.absolute().parent
-    for folder in (start, *list(start.parents)[:3], Path.cwd()):
+    for folder in (start, Path.cwd(), *list(start.parents)[:3]):
         try:
             beneath = sorted(each for each in folder.iterdir() if each.is_dir())
         except OSError:
             beneath = []
-        within = [each / "ledger" for each in beneath]
+        is_near = folder in (start, Path.cwd())
+        within = [each / "ledger" for each in beneath] if is_near else []
+        level = []
         for each in (folder / "ledger", folder, *beneath, *within):
             if each not in seen and (each / TRAIL_FILE).is_file():
-                yield each
+                level.append(each)
             seen.add(each)
+        yield level

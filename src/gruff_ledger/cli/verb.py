@@ -51,7 +51,11 @@ if TYPE_CHECKING:
 _RESULT = "result"
 
 # What reading has by the same name, is named for writing so.
-_WRITING_NAMES = {"format": "to-format", "delimiter": "to-delimiter"}
+_WRITING_NAMES = {
+    "format": "to-format",
+    "delimiter": "to-delimiter",
+    "quote": "to-quote",
+}
 
 
 class VerbCommand(click.Command):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from gruff_ledger.cells.kinds import dates_in_figures
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Mask, Table, filtered
@@ -62,7 +63,11 @@ def check_readable(
         return ()
     said = f"{count:,} of {filled:,} filled cells of '{heading}' are not {kind}s"
     if count * 2 > filled:
-        first = filtered(table.column(heading), bad).slice(0, 1).to_pylist()[0]
+        cells = filtered(table.column(heading), bad)
+        first = cells.slice(0, 1).to_pylist()[0]
+        if kind == "number" and dates_in_figures(cells).count * 2 > count:
+            said += ", but dates"
+            kind = "date"
         raise BadTerms(
             f"{said}, such as '{first}'. Nothing was done.",
             _REMEDIES[kind].format(field=heading),

@@ -13,14 +13,16 @@ from collections.abc import Sequence
 
 import msgspec
 
+from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.rows import Quoting, Row, is_all_blank, rows_of
 
 # The delimiters lists are sent with. The comma comes last among those that fit alike:
 # it is the one that cells hold most often.
 _DELIMITERS = ("\t", "|", ";", ",")
 
-# A list of one field has none; the comma is then taken, which changes nothing.
-NO_DELIMITER = ","
+# A list of one field has none; the first of these that it does not hold is then taken,
+# which changes nothing.
+_ONE_FIELD = (",", "\t", "|", ";")
 
 # A delimiter is believed when at least this share of the rows has the same cells.
 _MIN_AGREEMENT = 0.6
@@ -44,8 +46,10 @@ class _Judged(msgspec.Struct, frozen=True):
         The commonest of them.
     first : int
         Index of the first row that has so many.
-    is_weak : bool
+    is_weak, is_spaced : bool
         Whether it may all be punctuation: a space behind each, or digits around.
+    can_be_heading : bool
+        Whether the first row that fits can be one of headings.
     """
 
     delimiter: str
@@ -54,6 +58,7 @@ class _Judged(msgspec.Struct, frozen=True):
     first: int
     is_weak: bool
     is_spaced: bool
+    can_be_heading: bool
 
     @property
     def agreement(self) -> float:
@@ -90,7 +95,7 @@ def detect_delimiter(
     if expected and any(each.delimiter == expected for each in judged):
         return expected
     if not judged:
-        return NO_DELIMITER
+        return _ONE_FIELD[0]
     lowest = max(each.first for each in judged)
     best = max(
         judged,
@@ -103,10 +108,17 @@ def detect_delimiter(
         ),
     )
     # Punctuation that the first row has not is no delimiter; a title would be followed
-    # by a heading that has no space behind each.
-    if best.is_spaced and best.first > 0:
-        return "\t" if best.delimiter == "," else NO_DELIMITER
+    # by a heading, with no space behind each and none that is blank or a number.
+    is_title = not best.is_spaced and (best.first > 1 or best.can_be_heading)
+    above = best.widths[: best.first]
+    if above and all(width == 1 for width in above) and not is_title:
+        return _unused(text)
     return best.delimiter
+
+
+def _unused(text: str) -> str:
+    """Return a delimiter that a text does not hold: it is a list of one field."""
+    return next((each for each in _ONE_FIELD if each not in text), "\x1f")
 
 
 def _misfits(each: _Judged, lowest: int) -> int:
@@ -130,6 +142,14 @@ def _judge(text: str, delimiter: str, whole: bool, quoting: Quoting) -> _Judged 
         widths.index(usual),
         spaced or between_digits,
         spaced,
+        _can_be_heading(rows[widths.index(usual)].cells),
+    )
+
+
+def _can_be_heading(cells: Sequence[str]) -> bool:
+    """Tell whether no cell of a row is blank, repeated or a number."""
+    return len(set(cells)) == len(cells) and not any(
+        is_blank(cell) or cell.strip("+- ")[:1].isdigit() for cell in cells
     )
 
 

@@ -75,6 +75,13 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
             "programs know UTF-8."
         ),
     ] = False
+    quote: Annotated[
+        Literal["needed", "all"],
+        Meta(
+            description="Which cells of delimited text stand in double quotes: those "
+            "that need them, or all."
+        ),
+    ] = "needed"
     guard_formulas: Annotated[
         bool,
         Meta(
@@ -173,6 +180,7 @@ def check_output(
             ("delimiter", terms.delimiter is not None),
             ("line-ends", terms.line_ends != "lf"),
             ("byte-order-mark", terms.byte_order_mark),
+            ("quote", terms.quote != "needed"),
         ):
             if stated:
                 raise BadTerms(
@@ -237,6 +245,7 @@ def write_parts(
                 delimiter,
                 crlf=terms.line_ends == "crlf",
                 byte_order_mark=terms.byte_order_mark,
+                quote_all=terms.quote == "all",
             )
         else:
             write(table, sink)

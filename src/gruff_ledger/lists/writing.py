@@ -7,7 +7,7 @@ it must be: when it holds the delimiter, a double quote or a line end.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any, BinaryIO, TypeVar
+from typing import Any, BinaryIO, NamedTuple, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -29,6 +29,15 @@ from gruff_ledger.table import (
     mapped_ahead,
     taken,
 )
+
+
+class _Style(NamedTuple):
+    """How lines are written."""
+
+    delimiter: str
+    line_end: str
+    quote_all: bool
+
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
@@ -54,6 +63,7 @@ def write_delimited(
     crlf: bool = False,
     byte_order_mark: bool = False,
     heading: bool = True,
+    quote_all: bool = False,
 ) -> None:
     """
     Write a table as delimited text.
@@ -70,6 +80,8 @@ def write_delimited(
         Put the mark in front by which some programs know UTF-8.
     heading : bool
         Whether to write the heading row; not when more of a list is added to it.
+    quote_all : bool
+        Put every cell in double quotes; else only those that need them.
 
     Notes
     -----
@@ -78,35 +90,39 @@ def write_delimited(
     """
     if byte_order_mark:
         sink.write(_BYTE_ORDER_MARK.encode("utf-8"))
-    line_end = "\r\n" if crlf else "\n"
+    style = _Style(delimiter, "\r\n" if crlf else "\n", quote_all)
     if heading:
-        sink.write(_heading_line(table.headings, delimiter, line_end))
+        sink.write(_heading_line(table.headings, style))
     if not table.headings:
         return
-    for text in _in_turn(table, delimiter, line_end):
+    for text in _in_turn(table, style):
         sink.write(text)
 
 
-def _heading_line(headings: tuple[str, ...], delimiter: str, line_end: str) -> bytes:
-    cells = [_quoted_if_needed(heading, delimiter) for heading in headings]
+def _heading_line(headings: tuple[str, ...], style: _Style) -> bytes:
+    cells = [_quoted_if_needed(heading, style) for heading in headings]
     # A mark in front would be taken for the file's own, and a lone empty heading for
     # an empty file.
     if cells and (cells[0].startswith(_BYTE_ORDER_MARK) or cells == [""]):
         cells[0] = _quoted(headings[0])
-    return (delimiter.join(cells) + line_end).encode("utf-8")
+    return (style.delimiter.join(cells) + style.line_end).encode("utf-8")
 
 
-def _quoted_if_needed(cell: str, delimiter: str) -> str:
-    return _quoted(cell) if any(mark in cell for mark in f'{delimiter}"\r\n') else cell
+def _quoted_if_needed(cell: str, style: _Style) -> str:
+    if style.quote_all:
+        return _quoted(cell)
+    return (
+        _quoted(cell)
+        if any(mark in cell for mark in f'{style.delimiter}"\r\n')
+        else cell
+    )
 
 
 def _quoted(cell: str) -> str:
     return '"' + cell.replace('"', '""') + '"'
 
 
-def _in_turn(
-    table: Table, delimiter: str, line_end: str
-) -> Iterator[memoryview | bytes]:
+def _in_turn(table: Table, style: _Style) -> Iterator[memoryview | bytes]:
     """
     Format the records.
 
@@ -117,11 +133,11 @@ def _in_turn(
     if moved is not None:
         columns, order = moved
         if is_used():
-            stretches = _stretches_of_lines(columns, delimiter, line_end)
+            stretches = _stretches_of_lines(columns, style)
             for part in taken_in_runs(concat_columns(stretches), order):
                 yield chunk_of(part.chunk(0)).bytes.data
             return
-        lines = _all_lines(columns, delimiter, line_end)
+        lines = _all_lines(columns, style)
         if lines is not None:
             yield from _ordered(lines, order)
             return
@@ -130,25 +146,23 @@ def _in_turn(
     if whole is not None and not is_used():
         bases, wanted = whole
         if len(table) * 4 >= len(wanted) * 3:
-            yield from _filtered_lines(bases, wanted, delimiter, line_end)
+            yield from _filtered_lines(bases, wanted, style)
             return
 
     def formatted(stretch: Callable[[], list[Column]]) -> memoryview:
         columns = stretch()
-        text = _without_quotes(columns, delimiter, line_end)
+        text = _without_quotes(columns, style)
         if text is None:
-            return _lines_with_quotes(columns, delimiter, line_end).bytes.data
+            return _lines_with_quotes(columns, style).bytes.data
         return text
 
     yield from _a_few_ahead(formatted, table.stretches(_STRETCH_RECORDS), len(table))
 
 
-def _all_lines(
-    whole_columns: Sequence[Column], delimiter: str, line_end: str
-) -> Column | None:
+def _all_lines(whole_columns: Sequence[Column], style: _Style) -> Column | None:
     """Return the lines of all records; None where they are too much for one array."""
     n = len(whole_columns[0])
-    marks = len(whole_columns) - 1 + len(line_end)
+    marks = len(whole_columns) - 1 + len(style.line_end)
     size = sum(map(cell_bytes, whole_columns)) + n * marks
     if size > _MOST_BYTES_IN_LINES:
         return None
@@ -156,7 +170,7 @@ def _all_lines(
     # twice. Only quotes take more room than was reckoned with.
     whole = np.empty(size, np.uint8)
     lengths, used = [], 0
-    for data, mine in _lines_in_turn(whole_columns, delimiter, line_end):
+    for data, mine in _lines_in_turn(whole_columns, style):
         if used + len(data) > len(whole):
             more = np.empty(len(whole) // 2 + len(data), np.uint8)
             whole = np.concatenate([whole[:used], more])
@@ -169,28 +183,28 @@ def _all_lines(
 
 
 def _lines_in_turn(
-    whole_columns: Sequence[Column], delimiter: str, line_end: str
+    whole_columns: Sequence[Column], style: _Style
 ) -> Iterator[tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]]:
     """Yield the lines of all records, stretch by stretch: their bytes and lengths."""
     n = len(whole_columns[0])
 
     def lines_of(start: int) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
         columns = [column.slice(start, _STRETCH_RECORDS) for column in whole_columns]
-        return _lines(columns, delimiter, line_end)
+        return _lines(columns, style)
 
     return _a_few_ahead(lines_of, range(0, n, _STRETCH_RECORDS), n)
 
 
 def _lines(
-    columns: list[Column], delimiter: str, line_end: str
+    columns: list[Column], style: _Style
 ) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.integer]]:
     """Return the lines of a stretch: their bytes and lengths."""
-    text = _without_quotes(columns, delimiter, line_end)
+    text = _without_quotes(columns, style)
     if text is None:
-        lines = _lines_with_quotes(columns, delimiter, line_end)
+        lines = _lines_with_quotes(columns, style)
         return lines.bytes, np.diff(lines.offsets)
     # Without quotes a line is its cells and the marks between and behind them.
-    marks = len(columns) - 1 + len(line_end)
+    marks = len(columns) - 1 + len(style.line_end)
     lengths = np.full(len(columns[0]), marks, np.int32)
     for column in columns:
         at = 0
@@ -203,19 +217,19 @@ def _lines(
 
 
 def _filtered_lines(
-    columns: list[Column], wanted: Mask, delimiter: str, line_end: str
+    columns: list[Column], wanted: Mask, style: _Style
 ) -> Iterator[memoryview | bytes]:
     """Yield the lines of the records that are wanted."""
 
     def of_stretch(start: int) -> memoryview | bytes:
         stretch = [column.slice(start, _STRETCH_RECORDS) for column in columns]
-        data, lengths = _lines(stretch, delimiter, line_end)
+        data, lengths = _lines(stretch, style)
         mask = wanted[start : start + _STRETCH_RECORDS]
         if mask.all():
             return data.data
         if len(data) > _MOST_BYTES_IN_LINES:
             few = [filtered(column, mask) for column in stretch]
-            return _lines(few, delimiter, line_end)[0].data if mask.any() else b""
+            return _lines(few, style)[0].data if mask.any() else b""
         lines = filtered(pa.chunked_array([text_array(data, lengths)]), mask)
         # Of one chunk there is one left, or none.
         return next((chunk.bytes.data for chunk in text_chunks(lines)), b"")
@@ -224,10 +238,8 @@ def _filtered_lines(
     return _a_few_ahead(of_stretch, range(0, n, _STRETCH_RECORDS), n)
 
 
-def _stretches_of_lines(
-    columns: Sequence[Column], delimiter: str, line_end: str
-) -> Iterator[Column]:
-    for data, lengths in _lines_in_turn(columns, delimiter, line_end):
+def _stretches_of_lines(columns: Sequence[Column], style: _Style) -> Iterator[Column]:
+    for data, lengths in _lines_in_turn(columns, style):
         yield pa.chunked_array([text_array(data, lengths)])
 
 
@@ -246,15 +258,13 @@ def _a_few_ahead(
     return (map if records <= _STRETCH_RECORDS else mapped_ahead)(work, items)
 
 
-def _without_quotes(
-    columns: list[Column], delimiter: str, line_end: str
-) -> memoryview | None:
+def _without_quotes(columns: list[Column], style: _Style) -> memoryview | None:
     """Return the lines of some records, if no cell needs quotes."""
-    if len(columns) < 2:
+    if len(columns) < 2 or style.quote_all:
         return None
     names = [str(place) for place in range(len(columns))]
     options = arrow_csv.WriteOptions(
-        include_header=False, delimiter=delimiter, quoting_style="none"
+        include_header=False, delimiter=style.delimiter, quoting_style="none"
     )
     sink = pa.BufferOutputStream()
     try:
@@ -264,25 +274,23 @@ def _without_quotes(
         # Some cell needs quotes; Arrow would then quote every one.
         return None
     text = memoryview(sink.getvalue())
-    if line_end == "\n":
+    if style.line_end == "\n":
         return text
     # Arrow ends lines by a line feed; no cell without quotes holds one.
-    return memoryview(bytes(text).replace(b"\n", line_end.encode("ascii")))
+    return memoryview(bytes(text).replace(b"\n", style.line_end.encode("ascii")))
 
 
-def _lines_with_quotes(columns: list[Column], delimiter: str, line_end: str) -> Chunk:
-    ready = [
-        _quoted_column(pa.concat_arrays(each.chunks), delimiter) for each in columns
-    ]
+def _lines_with_quotes(columns: list[Column], style: _Style) -> Chunk:
+    ready = [_quoted_column(pa.concat_arrays(each.chunks), style) for each in columns]
     if len(ready) == 1:
         # An empty line could be taken for no record at all.
         call = arrow_functions().call_function
         is_empty = call("equal", [ready[0], _text("")])
         line = call("if_else", [is_empty, _text('""'), ready[0]])
     else:
-        line = _woven(*ready, _text(delimiter))
+        line = _woven(*ready, _text(style.delimiter))
     # The line end is the delimiter between the line and an empty text after it.
-    return chunk_of(_woven(line, _text(""), _text(line_end)))
+    return chunk_of(_woven(line, _text(""), _text(style.line_end)))
 
 
 def _text(text: str) -> Any:
@@ -306,14 +314,16 @@ def _is_constant(column: Any) -> bool:
     return bool((rows == rows[0]).all())
 
 
-def _quoted_column(column: Any, delimiter: str) -> Any:
+def _quoted_column(column: Any, style: _Style) -> Any:
     data = chunk_of(column).bytes
-    if not any(np.any(data == ord(mark)) for mark in f'{delimiter}"\r\n'):
+    if not style.quote_all and not any(
+        np.any(data == ord(mark)) for mark in f'{style.delimiter}"\r\n'
+    ):
         return column
     if len(set(column.slice(0, _FEW_CELLS).to_pylist())) == 1 and _is_constant(column):
-        cell = _quoted_if_needed(column[0].as_py(), delimiter)
+        cell = _quoted_if_needed(column[0].as_py(), style)
         return pa.repeat(_text(cell), len(column))
-    special = f'[{"".join(chr(92) + mark for mark in delimiter)}"\\r\\n]'
+    special = f'[{"".join(chr(92) + mark for mark in style.delimiter)}"\\r\\n]'
     functions = arrow_functions()
     call = functions.call_function
     matching = functions.MatchSubstringOptions(special)
@@ -321,4 +331,6 @@ def _quoted_column(column: Any, delimiter: str) -> Any:
     doubling = functions.ReplaceSubstringOptions('"', '""')
     doubled = call("replace_substring", [column], doubling)
     quoted = _woven(_text('"'), doubled, _text('"'), _text(""))
+    if style.quote_all:
+        return quoted
     return call("if_else", [needed, quoted, column])

@@ -43,6 +43,13 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
             "'{Boat} ({Berth})'; a brace itself is written twice."
         ),
     ] = None
+    keep_blank: Annotated[
+        bool,
+        Meta(
+            description="Put the separator beside blank cells too, so that what was "
+            "split joins to the same text."
+        ),
+    ] = False
     keep: Annotated[bool, Meta(description="Keep the fields that were joined.")] = False
     first: Annotated[bool, Meta(description="Let the new field stand first.")] = False
     after: Annotated[
@@ -58,6 +65,12 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
                 else "no fields are named.",
                 "Name them in `fields`, or in `template`.",
                 term="fields",
+            )
+        if self.keep_blank and self.template is not None:
+            raise BadTerms(
+                "a template says itself what stands beside blank cells.",
+                "Leave it out.",
+                term="keep-blank",
             )
         if self.template is not None and not self._template_fields():
             raise BadTerms(
@@ -94,7 +107,7 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     if terms.template is None:
         sources, notes = find_fields(table, terms.fields, "fields")
         columns = [table.column(heading) for heading in sources]
-        column = with_separator(columns, terms.separator)
+        column = with_separator(columns, terms.separator, keep_blank=terms.keep_blank)
     else:
         parts = []
         for text, is_field in terms.template_parts():
@@ -120,9 +133,11 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     return Outcome(result, changes=changes, notes=notes + said)
 
 
-def with_separator(columns: Sequence[Column], separator: str) -> Column:
+def with_separator(
+    columns: Sequence[Column], separator: str, *, keep_blank: bool = False
+) -> Column:
     """
-    Join the cells of each record that are not blank.
+    Join the cells of each record that are not blank; or all, where some are not.
 
     Examples
     --------
@@ -132,6 +147,8 @@ def with_separator(columns: Sequence[Column], separator: str) -> Column:
     ['Ann, Lee', 'Roe']
     """
     filled = [~blank_mask(column) for column in columns]
+    if keep_blank:
+        filled = [np.logical_or.reduce(filled)] * len(columns)
 
     def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
         parts = []

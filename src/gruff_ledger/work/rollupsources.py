@@ -152,15 +152,16 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
     BadTerms
         If a list has no figures, or very many labels across.
     """
-    said = _Said()
-    brought = [_brought(terms, table, said) for table in tables]
     known = {heading for table in tables for heading in table.headings}
+    known |= set(terms.aliases.values())
     for each in terms.form:
         for name in each.fields:
             if not any(loose(name) == loose(heading) for heading in known):
                 raise UnknownField(
                     f"no list has a field '{name}'.", "Correct it in `form`."
                 )
+    said = _Said()
+    brought = [_brought(terms, table, said) for table in tables]
     return Gathered(brought, tuple(said.aside), tuple(said.findings), tuple(said.notes))
 
 

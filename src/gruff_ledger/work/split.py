@@ -38,8 +38,10 @@ from gruff_ledger.table import (
     Indices,
     Mask,
     Table,
+    concat_columns,
     filtered,
     taken,
+    text_column,
 )
 from gruff_ledger.terms import Terms, Text
 from gruff_ledger.work.newfields import with_new_fields
@@ -92,6 +94,13 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
             "the extra to the last field, to the first, or set the record aside."
         ),
     ] = "last"
+    missing: Annotated[
+        Literal["last", "first"],
+        Meta(
+            description="Where a cell has fewer parts than there are new fields: "
+            "whether the last fields are blank, or the first."
+        ),
+    ] = "last"
     keep: Annotated[
         bool, Meta(description="Keep the field; the new ones stand after it.")
     ] = False
@@ -138,6 +147,12 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
                 "Give a heading for each width.",
                 term="into",
             )
+        if self.missing == "first" and (self.pattern is not None or self.records):
+            raise BadTerms(
+                "parts are missing where cells are cut at delimiters or by widths.",
+                "Leave it out.",
+                term="missing",
+            )
         if len(self.into) == 1 and self.at:
             raise BadTerms(
                 "one new field is no split.", "Name two or more.", term="into"
@@ -150,6 +165,10 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         # The longest first, so that none hides a longer one.
         ordered = tuple(sorted(texts, key=lambda text: (-len(text), text)))
         return Cutting(ordered, self.which, respects_quotes=not self.no_quoting)
+
+
+# Numbers of parts that a note tells.
+_MOST_COUNTS = 50
 
 
 def perform(terms: SplitTerms, table: Table) -> Outcome:
@@ -185,6 +204,8 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
     notes += said
     wanted = len(names)
     columns, counts = _trimmed(terms, parts.columns), parts.counts
+    if terms.missing == "first":
+        columns = _missing_first(columns, counts)
     blank = blank_mask(values)
     if codes is not None:
         columns = [taken(each, codes) for each in columns]
@@ -242,6 +263,22 @@ def _trimmed(terms: SplitTerms, columns: list[Column]) -> list[Column]:
     return [trimmed(column).column for column in columns]
 
 
+def _missing_first(columns: list[Column], counts: Indices) -> list[Column]:
+    """Move the parts of cells that have too few to the last fields."""
+    wanted = len(columns)
+    shift = np.clip(wanted - counts, 0, wanted)
+    if not shift.any():
+        return columns
+    n = len(counts)
+    whole = concat_columns([*columns, text_column([""])])
+    moved = []
+    for place in range(wanted):
+        source = place - shift
+        at = np.where(source < 0, wanted * n, source * n + np.arange(n))
+        moved.append(taken(whole, at))
+    return moved
+
+
 def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
     """Say how many records have each number of parts."""
     numbers, times = np.unique(counts[~blank], return_counts=True)
@@ -255,12 +292,13 @@ def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
             key=lambda pair: -pair[1],
         )
     ]
-    more = f", {len(said) - 6} other numbers" if len(said) > 6 else ""
+    more = ""
+    if len(said) > _MOST_COUNTS:
+        more = f", {len(said) - _MOST_COUNTS} other numbers of parts"
+        said = said[:_MOST_COUNTS]
     if blank.any():
-        said.insert(
-            6, f"{int(blank.sum())} {'is' if blank.sum() == 1 else 'are'} blank"
-        )
-    return (Note(f"{heading}: of {len(counts)} records, {', '.join(said[:7])}{more}."),)
+        said.append(f"{int(blank.sum())} {'is' if blank.sum() == 1 else 'are'} blank")
+    return (Note(f"{heading}: of {len(counts)} records, {', '.join(said)}{more}."),)
 
 
 def _findings(
@@ -270,7 +308,8 @@ def _findings(
         too_few = f"{heading} does not match the pattern; the new fields are blank."
     else:
         too_few = (
-            f"{heading} has fewer than {wanted} parts; the missing ones are blank."
+            f"{heading} has fewer than {wanted} parts; the {terms.missing} fields are "
+            "blank."
         )
     given = "first" if terms.extra == "first" else "last"
     too_many = f"{heading} has more than {wanted} parts; the {given} one has the extra."
