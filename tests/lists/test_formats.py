@@ -45,7 +45,7 @@ class JsonTest(unittest.TestCase):
             reading.table.records(),
             [
                 (
-                    *("1.50", "1E+5", "12345678901234567890123", "-0", "", "true"),
+                    *("1.50", "100000", "12345678901234567890123", "-0", "", "true"),
                     *("007\né", '{"x": [1.0, null]}', ""),
                 )
             ],
@@ -232,6 +232,28 @@ class SqliteTest(FolderTest):
         self.write("a.csv", "Boat,boat\nA,B\n")
         told = self.problem("merge", "a.csv", "--to", "b.db")
         self.assertIn("differ in case only", told)
+
+
+class ExponentTest(FolderTest):
+    def test_numbers_of_typed_sources_are_numbers(self) -> None:
+        """Whatever exponent they come with, and exactly."""
+        self.write("a.json", '[{"n": 1.25e3}, {"n": 2E-2}, {"n": "3e2"}]')
+        self.write("b.jsonl", '{"n": -1e1}\n{"n": 1}\n')
+        path = self.folder / "c.parquet"
+        parquet.write_table(pa.table({"n": [1e20, 1.5e-7, None]}), path)
+        with contextlib.closing(sqlite3.connect(self.folder / "d.db")) as made:
+            made.execute("CREATE TABLE t (n REAL)")
+            made.execute("INSERT INTO t VALUES (1e20), (1.5e-7)")
+            made.commit()
+        for name, expected in (
+            ("a.json", ["1250", "0.02", "3e2"]),
+            ("b.jsonl", ["-10", "1"]),
+            ("c.parquet", ["100000000000000000000", "0.00000015"]),
+            ("d.db", ["100000000000000000000", "0.00000015"]),
+        ):
+            with self.subTest(name=name):
+                records = read(self.folder / name).table.records()
+                self.assertEqual([record[0] for record in records], expected)
 
 
 if __name__ == "__main__":

@@ -40,6 +40,9 @@ MOST_DIGITS_A_SIDE = 400
 
 _PLAIN = re.compile(r"([+-]?)(\d*)(?:\.(\d*))?", re.ASCII)
 
+# A number as JSON (RFC 8259), databases and workbooks write it.
+_WITH_EXPONENT = re.compile(r"-?\d+(?:\.\d+)?[eE]([+-]?\d+)", re.ASCII)
+
 _SIMPLE = np.uint8(DIGIT | SIGN | POINT)
 _NEVER = np.uint8(UPPER | LOWER | OTHER)
 
@@ -103,6 +106,29 @@ def _whole_number(text: str) -> tuple[int, str, int] | None:
     if not (before or after) or max(len(before), len(after)) > MOST_DIGITS_A_SIDE:
         return None
     return match[1] == "-", before + after, len(after)
+
+
+def without_exponent(text: str) -> str:
+    """
+    Write a number of a typed source without its exponent, exactly.
+
+    Other texts, and numbers of more than `MOST_DIGITS_A_SIDE` digits a side, stay.
+
+    Examples
+    --------
+    >>> [without_exponent(text) for text in ("1.50e3", "1E-7", "12", "e5", "1e999")]
+    ['1500', '0.0000001', '12', 'e5', '1e999']
+    """
+    match = _WITH_EXPONENT.fullmatch(text)
+    if match is None or len(match[1]) > 5:
+        return text
+    number = Decimal(text)
+    least = number.as_tuple().exponent
+    if abs(number.adjusted()) > MOST_DIGITS_A_SIDE or abs(int(least)) > (
+        MOST_DIGITS_A_SIDE
+    ):
+        return text
+    return f"{number:f}"
 
 
 def exact(value: int, scale: int) -> Decimal:

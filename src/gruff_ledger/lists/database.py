@@ -18,6 +18,7 @@ import msgspec
 import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
 
+from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.connecting import connected, read_only, said, sqlite_engine
 from gruff_ledger.lists.encoding import known_codec
@@ -214,7 +215,14 @@ def read_table(
     """
     schema, own = placed_name(database, name)
     inspector = sql.inspect(database)
-    named = [str(each["name"]) for each in inspector.get_columns(own, schema)]
+    described = inspector.get_columns(own, schema)
+    named = [str(each["name"]) for each in described]
+    # A server gives numbers as texts; those of its floating types can have exponents.
+    is_server = database.dialect.name != "sqlite"
+    are_numbers = [
+        is_server and isinstance(each["type"], sql.Float | sql.Numeric)
+        for each in described
+    ]
     headings, made = made_headings(named)
     statement, notes = _selected(database, inspector, schema, own, named)
     gathered = gathering(len(headings))
@@ -224,7 +232,14 @@ def read_table(
     with database.execute(statement, execution_options=streamed) as result:
         for records in result.partitions(_GROUP_RECORDS):
             cells = zip(*records, strict=True)
-            gathered.add([text_column(_texts(each)) for each in cells])
+            gathered.add(
+                [
+                    text_column(
+                        map(without_exponent, _texts(each)) if number else _texts(each)
+                    )
+                    for each, number in zip(cells, are_numbers, strict=True)
+                ]
+            )
             count += len(records)
     columns = tuple(gathered.columns())
     table = Table(headings, columns, Origin.counted(source, 1, count), called)
@@ -376,4 +391,6 @@ def _text(value: Any) -> str:
             return value.decode("utf-8")
         except UnicodeDecodeError:
             return value.hex()
+    if isinstance(value, float):
+        return without_exponent(str(value))
     return str(value)

@@ -1,7 +1,7 @@
 """Lists as JSON: an array of objects (RFC 8259), or an object a line (JSON Lines).
 
-Numbers keep their digits as written, ``null`` and what is missing are blank, ``true``
-and ``false`` are those words, what is nested stays as JSON.
+Numbers keep their digits as written, without an exponent; ``null`` and what is missing
+are blank, ``true`` and ``false`` are those words, what is nested stays as JSON.
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ from typing import BinaryIO
 import msgspec
 import numpy as np
 
+from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import Found, made_up_notes, settled
@@ -367,7 +368,12 @@ class _Columns:
                     record=number,
                     field=key,
                 ) from error
-        return "" if raw == b"null" else raw.decode("utf-8")
+        if raw == b"null":
+            return ""
+        text = raw.decode("utf-8")
+        # Typed as a number, it is one in any form; nested values stay as they are.
+        is_number = text[:1] in "-0123456789" and ("e" in text or "E" in text)
+        return without_exponent(text) if is_number else text
 
     def _flush(self) -> None:
         width = len(self._headings)

@@ -7,6 +7,7 @@ from typing import Any, BinaryIO
 import msgspec
 import pyarrow as pa
 
+from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import Found, made_up_notes, settled
@@ -130,11 +131,27 @@ def _texts(column: Any) -> Any:
                 [None if each is None else str(each) for each in column.to_pylist()],
                 pa.string(),
             )
+        is_float = pa.types.is_floating(kind)
         column = column.cast(pa.string())
+        if is_float:
+            column = _without_exponents(column)
     texts = column.cast(pa.string()).fill_null("")
     # What a file calls text need not be UTF-8.
     texts.validate(full=True)
     return texts
+
+
+def _without_exponents(column: Any) -> Any:
+    """Write the numbers of a column without exponents; few have one."""
+    import pyarrow.compute as compute
+
+    found = compute.match_substring(column, "e")
+    if not compute.any(found).as_py():
+        return column
+    texts = [
+        None if each is None else without_exponent(each) for each in column.to_pylist()
+    ]
+    return pa.array(texts, pa.string())
 
 
 def _binary_text(value: bytes | None) -> str:

@@ -15,11 +15,11 @@ import itertools
 import zipfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from decimal import Decimal
 from typing import Any
 
 import msgspec
 
+from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.grid import Grid, read_grid, text_columns
 from gruff_ledger.lists.ods_xml import look_at_ods, ods_tab, refuse_vast_ods
@@ -40,9 +40,6 @@ from gruff_ledger.problems import Problem, UnreadableSource
 
 # Significant digits of a number that a workbook program stores and shows.
 _DIGITS = 15
-
-# Beyond these powers of ten a number is written with its exponent.
-_MOST_EXPONENT, _LEAST_EXPONENT = 20, -15
 
 
 class Tab(msgspec.Struct, frozen=True):
@@ -205,7 +202,7 @@ def cell_text(value: Any) -> str:
     Return a cell's value as a person would copy it down.
 
     Numbers have 15 significant digits at most, which is what workbook programs keep and
-    show, and no exponent unless they are very large or small; dates and times are those
+    show, and no exponent; dates and times are those
     of ISO 8601, lengths of time are hours, minutes and seconds.
 
     Examples
@@ -243,16 +240,13 @@ def number_text(value: float) -> str:
 
     Examples
     --------
-    >>> number_text(1e20), number_text(1.5e-7), number_text(1e300), number_text(-0.0)
-    ('100000000000000000000', '0.00000015', '1E+300', '0')
+    >>> number_text(1e20), number_text(1.5e-7), number_text(12.50), number_text(-0.0)
+    ('100000000000000000000', '0.00000015', '12.5', '0')
     """
     text = f"{value:.{_DIGITS}g}"
     if "e" not in text:
         return "0" if text == "-0" else text
-    number = Decimal(text)
-    if _LEAST_EXPONENT <= number.adjusted() <= _MOST_EXPONENT:
-        return f"{number:f}"
-    return str(number.normalize())
+    return without_exponent(text)
 
 
 # Opening --------------------------------------------------------------------------
