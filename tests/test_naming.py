@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.naming import (
+    expand_names,
     find_field,
     find_fields,
     format_names,
@@ -15,7 +16,7 @@ from gruff_ledger.naming import (
     parse_pairs,
 )
 from gruff_ledger.problems import BadTerms, UnknownField
-from tests.support import table
+from tests.support import FolderTest, table
 
 
 class ParseNamesTest(unittest.TestCase):
@@ -150,3 +151,51 @@ class ParsePairsTest(unittest.TestCase):
         for text in ("A", "A=", "=B", "A=B, C", "A=B,,C=D", ""):
             with self.subTest(text=text), self.assertRaises(BadTerms):
                 parse_pairs(text, of_names=True)
+
+
+class ExpandNamesTest(FolderTest):
+    WIDE = "Town,2019,2020,2021,Q1 sum,Q2 sum,a*b\nEly,1,2,3,4,5,6\nEly,1,2,3,4,5,6\n"
+
+    def test_names_can_stand_for_several_fields(self) -> None:
+        """By range, by pattern; a heading that is so written is itself."""
+        headings = ("Town", "2019", "2020", "2021", "Q1 sum", "Q2 sum", "a*b", "axb")
+        for name, expected in (
+            ("2019 … 2021", ("2019", "2020", "2021")),
+            ("2020...", headings[2:]),
+            ("… 2019", headings[:2]),
+            ("q* SUM", ("Q1 sum", "Q2 sum")),
+            ("202?", ("2020", "2021")),
+            ("a*b", ("a*b",)),
+            ("town … 2019", ("Town", "2019")),
+            ("2021 … 2019", ("2021 … 2019",)),
+            ("x*", ("x*",)),
+            ("…", ("…",)),
+        ):
+            with self.subTest(name=name):
+                self.assertEqual(expand_names(headings, (name,)), expected)
+        self.assertEqual(
+            expand_names(headings, ("2019", "2019 … 2020")), ("2019", "2020")
+        )
+
+    def test_every_verb_that_takes_several_fields_takes_them(self) -> None:
+        """And says what is not there."""
+        self.write("a.csv", self.WIDE)
+        for words, heading in (
+            (("fields", "--keep", "Town, 2019 … 2020"), "Town,2019,2020"),
+            (("fields", "--drop", "Q* sum, 2019 …"), "Town"),
+            (("join", "--fields", "2019 … 2021", "--into", "Y"), None),
+            (("scrub", "--trim", "--fields", "Q*"), None),
+            (("duplicates", "--by", "Town, 20* AS LOOSE"), None),
+            (("count", "--by", "2019 … 2020"), "2019,2020,count,share"),
+            (
+                ("rollup", "--down", "Town", "--value", "2019 ... 2021"),
+                "Town,2019,2020,2021",
+            ),
+        ):
+            with self.subTest(words=words):
+                verb, *more = words
+                self.gruff(verb, "a.csv", *more, "--to", "b.csv", "--replace")
+                if heading is not None:
+                    self.assertEqual(self.text("b.csv").splitlines()[0], heading)
+        said = self.problem("fields", "a.csv", "--keep", "Z*")
+        self.assertIn("no field 'Z*'", said)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
@@ -244,13 +245,80 @@ def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...
     )
 
 
+def expand_names(headings: Sequence[str], names: Sequence[str]) -> tuple[str, ...]:
+    """
+    Write out names that stand for several fields of a list.
+
+    ``1962 … 2020`` (or with three points) are the fields from one to the other, in the
+    order of the list, and without an end all up to it; in ``Week *`` and ``Q?`` an
+    asterisk stands for any characters, a question mark for one. A heading that is so
+    written is itself; a name that stands for none is left for the search to refuse.
+
+    Examples
+    --------
+    >>> expand_names(("Town", "2019", "2020", "2021"), ("Town", "2019 … 2020"))
+    ('Town', '2019', '2020')
+    """
+    found: list[str] = []
+    for name in names:
+        several = _several(headings, name)
+        if several is None:
+            found.append(name)
+        else:
+            found += [each for each in several if each not in found]
+    return tuple(found)
+
+
+def _several(headings: Sequence[str], name: str) -> list[str] | None:
+    """Return the headings that a name stands for; None if it is one name."""
+    if name in headings:
+        return None
+    parts = _RANGE.fullmatch(name)
+    if parts is not None and (parts[1] or parts[2]):
+        places = [
+            _loose_place(headings, part) if part else -1 for part in parts.groups()
+        ]
+        if None in places:
+            return None
+        first, last = places
+        assert first is not None and last is not None
+        end = len(headings) - 1 if last < 0 else last
+        return list(headings[max(first, 0) : end + 1]) or None
+    if "*" in name or "?" in name:
+        wanted = name.casefold().replace("[", "[[]")
+        matching = [
+            heading
+            for heading in headings
+            if fnmatch.fnmatchcase(heading.casefold(), wanted)
+        ]
+        return matching or None
+    return None
+
+
+_RANGE = re.compile(r"\s*(.*?)\s*(?:…|\.\.\.)\s*(.*?)\s*", re.DOTALL)
+
+
+def _loose_place(headings: Sequence[str], name: str) -> int | None:
+    """Return where a heading stands: as written, else by one loose match."""
+    from gruff_ledger.cells.match import loose
+
+    if name in headings:
+        return headings.index(name)
+    alike = [at for at, each in enumerate(headings) if loose(each) == loose(name)]
+    return alike[0] if len(alike) == 1 else None
+
+
 def find_fields(
     table: Table, names: Sequence[str], term: str
 ) -> tuple[tuple[str, ...], tuple[Note, ...]]:
-    """Find several fields, as `find_field` does; a field named twice is refused."""
+    """
+    Find several fields, as `find_field` does; a field named twice is refused.
+
+    Names can stand for several fields; see `expand_names`.
+    """
     found: list[str] = []
     notes: list[Note] = []
-    for name in names:
+    for name in expand_names(table.headings, names):
         heading, said = find_field(table, name, term)
         if heading in found:
             raise BadTerms(

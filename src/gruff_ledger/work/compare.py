@@ -16,7 +16,12 @@ from msgspec import Meta
 from gruff_ledger.cells.between import occurrences
 from gruff_ledger.cells.folding import folded
 from gruff_ledger.cells.match import loose
-from gruff_ledger.naming import find_field, free_heading, parse_pair
+from gruff_ledger.naming import (
+    expand_names,
+    find_field,
+    free_heading,
+    parse_pair,
+)
 from gruff_ledger.outcome import Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms, numbered_words
 from gruff_ledger.table import (
@@ -217,15 +222,22 @@ def _compared(
     """Return the fields to compare, by their headings in both lists."""
     notes: tuple[Note, ...] = ()
     left: list[str] = []
-    for name in terms.apart_from:
+    for name in expand_names(one.headings, terms.apart_from):
         heading, said = find_field(one, name, "apart-from")
         left.append(heading)
         notes += said
     keys = {pair.mine for pair in pairs}
     found: list[tuple[str, str]] = []
     if terms.fields:
-        for item in terms.fields:
-            mine, theirs = parse_pair(item)
+        pairs_named = [
+            (name, name) if mine == theirs == item else (mine, theirs)
+            for item in terms.fields
+            for mine, theirs in (parse_pair(item),)
+            for name in (
+                expand_names(one.headings, (item,)) if mine == theirs == item else ("",)
+            )
+        ]
+        for mine, theirs in pairs_named:
             mine, said = find_field(one, mine, "fields")
             theirs, more = find_field(other, theirs, "fields")
             found.append((mine, theirs))

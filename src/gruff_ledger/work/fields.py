@@ -11,9 +11,9 @@ import contextlib
 from collections.abc import Iterator, Mapping
 from typing import Annotated
 
-from msgspec import Meta
+from msgspec import Meta, structs
 
-from gruff_ledger.naming import find_field, format_names
+from gruff_ledger.naming import expand_names, find_field, format_names
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
@@ -90,6 +90,13 @@ def perform(
     BadTerms
         If a field is moved twice or moved and dropped, or two would have one heading.
     """
+    terms = structs.replace(
+        terms,
+        **{
+            term: expand_names(table.headings, getattr(terms, term))
+            for term in ("keep", "drop", "first", "last")
+        },
+    )
     # The map list is checked before anything is done with it.
     renamed, more = _renamed(terms, table, references or {})
     names, notes = _found(terms, table, renamed)

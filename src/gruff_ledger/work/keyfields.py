@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 from msgspec import Meta
 
 from gruff_ledger.cells.match import LEVELS
-from gruff_ledger.naming import find_field, format_names, parse_names
+from gruff_ledger.naming import expand_names, find_field, format_names, parse_names
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Table
@@ -100,7 +100,12 @@ def find_key_fields(
     """Return the fields under their headings; see `gruff_ledger.naming.find_field`."""
     found: list[KeyField] = []
     notes: list[Note] = []
-    for field in fields:
+    written = [
+        field._replace(name=name)
+        for field in fields
+        for name in expand_names(table.headings, (field.name,))
+    ]
+    for field in written:
         heading, said = find_field(table, field.name, term)
         if any(heading == each.name for each in found):
             raise BadTerms(

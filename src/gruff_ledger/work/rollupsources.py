@@ -12,6 +12,7 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
+from msgspec import structs
 
 from gruff_ledger.cells.amounts import (
     Amounts,
@@ -33,7 +34,7 @@ from gruff_ledger.cells.totals import (
 )
 from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.formula.readable import check_readable
-from gruff_ledger.naming import find_field, take_aliases
+from gruff_ledger.naming import expand_names, find_field, take_aliases
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
 from gruff_ledger.table import (
@@ -167,6 +168,11 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
 
 def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
     table = _with_aliases(table, terms.aliases)
+    terms = structs.replace(
+        terms,
+        down=expand_names(table.headings, terms.down),
+        value=expand_names(table.headings, terms.value),
+    )
     across = _found(table, terms.across)
     values = [found for name in terms.value if (found := _found(table, name))]
     # In a long list the figures are named; a list without them is a grid.
