@@ -13,6 +13,7 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 # A module may import from its own part and from parts of a lower rank.
 RANKS = {
     "problems": 0,
+    "shell": 0,
     "table": 1,
     "locking": 1,
     "memory": 1,

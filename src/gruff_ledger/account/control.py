@@ -163,8 +163,8 @@ class Control:
                     f"{missed:,} of {filled:,} filled cells of '{heading}' in {name} "
                     "are not plain numbers: a control total would leave them out. "
                     "Nothing was done.",
-                    "Name another field, or put its numbers in one form first: gruff "
-                    "scrub --fields … --number plain.",
+                    "Name another field, or put its numbers in one form first, by "
+                    "scrub.",
                     term="control",
                 )
             out = sum_of(column)

@@ -10,6 +10,7 @@ import click
 from gruff_ledger.account.words import visible
 from gruff_ledger.cli.docket import Asked, run_docket
 from gruff_ledger.demo.setup import DOCKET_FILE, free_folder, set_up
+from gruff_ledger.shell import command_line
 
 
 def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> None:
@@ -33,7 +34,8 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
             ("ledger", "the account, with every record set aside and its reason"),
         ):
             click.echo(f"{place / name!s:<32} {what}")
-        click.echo(f"\nAgain: gruff run {docket} --replace")
+        again = command_line(["gruff", "run", str(docket), "--replace"])
+        click.echo(f"\nAgain: {again}")
 
 
 def _publish(port: int, *, quiet: bool) -> None:

@@ -319,6 +319,14 @@ def _toml(term: Term, text: str) -> dict[str, Any]:
     return table
 
 
+def reading_words(said: Mapping[str, Any]) -> list[str]:
+    """Return the options that say how a list is read, as they are typed."""
+    words = []
+    for key, value in said.items():
+        words += [f"--{key}"] if value is True else [f"--{key}", str(value)]
+    return words
+
+
 def ledger_options() -> list[click.Option]:
     """Return the options that verbs and dockets share."""
     return [

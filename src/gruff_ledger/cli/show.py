@@ -188,9 +188,10 @@ def _remarks(run: Run, verb: str) -> Iterator[str]:
         return
     from gruff_ledger.cli.survey import survey_remarks
 
+    proposed: set[Path] = set()
     for one, source in zip(run.detail, account.sources, strict=True):
         yield from paragraph(_source_words(source), "")
-        for mark, text in survey_remarks(account, one):
+        for mark, text in survey_remarks(account, one, proposed):
             yield from paragraph(text, mark)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -22,9 +23,11 @@ from gruff_ledger.account.words import (
     visible,
     written_words,
 )
+from gruff_ledger.cli.options import reading_words
+from gruff_ledger.cli.words import free_path
 from gruff_ledger.docket.engine import Run
 from gruff_ledger.work.fieldfacts import FieldFacts
-from gruff_ledger.work.survey import Surveyed, Warned, shell_quoted
+from gruff_ledger.work.survey import Surveyed, Warned
 
 _LONGEST_NAME = 24
 _LONGEST_VALUE = 20
@@ -48,6 +51,7 @@ def survey_view(run: Run, width: int) -> Group:
         In characters.
     """
     parts: list[RenderableType] = []
+    proposed: set[Path] = set()
     for one in run.detail:
         line = _line(run.account, one)
         parts += [
@@ -58,7 +62,7 @@ def survey_view(run: Run, width: int) -> Group:
         ]
         numbers = _number_table(one, width)
         parts += [] if numbers is None else [numbers]
-        remarks = survey_remarks(run.account, one)
+        remarks = survey_remarks(run.account, one, proposed)
         parts += [_hanging(mark, text) for mark, text in remarks]
     return Group(*parts)
 
@@ -66,6 +70,7 @@ def survey_view(run: Run, width: int) -> Group:
 def survey_facts(run: Run) -> dict[str, Any]:
     """Return a survey as plain values, for ``--json``."""
     lists = []
+    proposed: set[Path] = set()
     for one in run.detail:
         line = _line(run.account, one)
         source = {
@@ -80,7 +85,7 @@ def survey_facts(run: Run) -> dict[str, Any]:
                 "field": each.field,
                 "count": each.count,
                 "text": each.text,
-                "command": _command(each, _address(run.account, one)),
+                "command": _command(each, line, proposed),
                 "records": each.origin.record[:10].tolist(),
             }
             for each in one.warned
@@ -246,8 +251,19 @@ def _cut(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def survey_remarks(account: Account, one: Surveyed) -> Iterator[tuple[str, str]]:
-    """Yield what was met on reading a list, then the warnings: a mark and a text."""
+def survey_remarks(
+    account: Account, one: Surveyed, proposed: set[Path]
+) -> Iterator[tuple[str, str]]:
+    """
+    Yield what was met on reading a list, then the warnings: a mark and a text.
+
+    Parameters
+    ----------
+    account : Account
+    one : Surveyed
+    proposed : set of Path
+        The paths that commands propose to write to; each gets one of its own.
+    """
     line = _line(account, one)
     names = account.source_names
     for note in (*line.notes, *one.said):
@@ -258,7 +274,7 @@ def survey_remarks(account: Account, one: Surveyed) -> Iterator[tuple[str, str]]
         yield "! ", text
     for each in one.warned:
         yield "! ", f"{each.field}: {each.text}: {_records(each, line)}."
-        yield "  ", _command(each, _address(account, one))
+        yield "  ", _command(each, line, proposed)
 
 
 def _records(each: Warned, line: Line) -> str:
@@ -270,8 +286,14 @@ def _records(each: Warned, line: Line) -> str:
     return f"{noun}{'' if len(numbers) == 1 else 's'} {told}{more}"
 
 
-def _command(each: Warned, address: str) -> str:
-    return each.command.replace("LIST", shell_quoted(address))
+def _command(each: Warned, line: Line, proposed: set[Path]) -> str:
+    """Return a command that runs as it stands: with all that was said of reading."""
+    to = each.proposed and free_path(Path(each.proposed), proposed)
+    address = line.facts["address"]
+    # What came through a pipe must come so again.
+    address = "-" if address == "standard input" else address
+    words = [address, *reading_words(line.facts["reading"])]
+    return each.command(words, str(to))
 
 
 def _hanging(mark: str, text: str) -> RenderableType:

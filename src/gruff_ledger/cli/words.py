@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator, Sequence
+from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
 from gruff_ledger.account.words import (
@@ -84,3 +85,13 @@ def screen(stream: IO[str]) -> Console:
     # Without a window the layout must not depend on the machine.
     width = None if stream.isatty() else 100
     return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
+
+
+def free_path(path: Path, taken: set[Path]) -> Path:
+    """Return a path, or the first with a number that is not there yet, nor taken."""
+    found, number = path, 1
+    while found in taken or found.exists():
+        number += 1
+        found = path.with_stem(f"{path.stem}-{number}")
+    taken.add(found)
+    return found

@@ -29,7 +29,7 @@ from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.patterns import matching_files
-from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import check_same
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.locking import only_one
@@ -290,7 +290,7 @@ def _read_all(
             check_same(each.opened, lambda: "")
             raise
         check_same(each.opened, reading.source.sha256)
-        account.sources.append(_source_line(name, reading))
+        account.sources.append(_source_line(name, reading, each.listed.reading))
         tables[name] = reading.table
         control.source(name, reading.table, reading.aside)
         trail.source(
@@ -303,8 +303,9 @@ def _read_all(
     return tables
 
 
-def _source_line(name: str, reading: Reading) -> Line:
+def _source_line(name: str, reading: Reading, terms: ReadingTerms) -> Line:
     source = reading.source
+    own = parse_address(source.address).fragment.reading
     facts = {
         "address": source.address,
         "size_bytes": source.size_bytes,
@@ -314,6 +315,10 @@ def _source_line(name: str, reading: Reading) -> Line:
         "format": source.format,
         **source.written,
         "pinned": list(source.pinned),
+        # What was said of how to read it, beside its address.
+        "reading": {
+            key: value for key, value in plain(terms).items() if key not in dict(own)
+        },
         "heading_row": source.heading_row,
         "titles": list(source.titles),
         "headings": list(reading.table.headings),

@@ -18,6 +18,7 @@ from msgspec import Meta
 from gruff_ledger.cells.totals import totals_place
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.shell import command_line
 from gruff_ledger.table import Origin, Table, mapped, text_column
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.fieldfacts import FieldFacts, field_facts
@@ -70,16 +71,42 @@ class Warned(msgspec.Struct, frozen=True):
     Attributes
     ----------
     kind, text : str
-    command : str
-        The command that shows or settles it; LIST stands for the list's address.
+    lead : str
+        What the command does.
+    words : tuple of str
+        The command that shows or settles it, without the program and the list: the
+        verb, then its options. A path after ``--to`` is a proposal.
     """
 
     kind: str
     field: str
     count: int
     text: str
-    command: str
+    lead: str
+    words: tuple[str, ...]
     origin: Origin
+
+    def command(self, words: Sequence[str] = ("LIST",), to: str = "") -> str:
+        """
+        Return what is to be typed, and what it does.
+
+        Parameters
+        ----------
+        words : sequence of str
+            The list's address, and the options on reading it that are in force.
+        to : str, optional
+            The path to write to, where it writes; else as proposed.
+        """
+        verb, *options = self.words
+        if to and "--to" in options:
+            options[options.index("--to") + 1] = to
+        return f"{self.lead}: {command_line(['gruff', verb, *words, *options])}"
+
+    @property
+    def proposed(self) -> str:
+        """The path that the command proposes to write to; empty where it only looks."""
+        words = self.words
+        return words[words.index("--to") + 1] if "--to" in words else ""
 
 
 class Surveyed(msgspec.Struct, frozen=True):
@@ -143,7 +170,7 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         notes += [
             Note(
                 f"{table.name}, {each.field}: {each.text}",
-                f"{each.command}." if each.command else "",
+                f"{each.command()}.",
                 each.origin,
                 warning=True,
             )
@@ -215,29 +242,35 @@ def _row(name: str, fact: FieldFacts) -> tuple[str, ...]:
 
 def _warned(fact: FieldFacts) -> list[Warned]:
     field = fact.field
-    shell = shell_quoted(format_names([field]))
-    see = f"See them: gruff count LIST --by {shell}"
-    scrub = f"Settle them: gruff scrub LIST --fields {shell}"
-    alike = f"See the spellings: gruff count LIST --by {shell} --match letters"
-    said: list[tuple[str, int, str, str]] = [
+    name = format_names([field])
+    see = ("See them", ("count", "--by", name))
+    alike = ("See the spellings", ("count", "--by", name, "--match", "letters"))
+
+    def scrub(*options: str) -> tuple[str, tuple[str, ...]]:
+        return (
+            "Settle them",
+            ("scrub", "--fields", name, *options, "--to", "tidy.csv"),
+        )
+
+    said: list[tuple[str, int, str, tuple[str, tuple[str, ...]]]] = [
         (
             "stray spaces",
             fact.stray_spaces,
             "with a space before, after or doubled within",
-            f"{scrub} --trim --squeeze",
+            scrub("--trim", "--squeeze"),
         ),
         (
             "no-break spaces",
             fact.no_break_spaces,
             "with a no-break space or an invisible character",
-            f"{scrub} --no-invisible --trim --squeeze",
+            scrub("--no-invisible", "--trim", "--squeeze"),
         ),
         ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
         (
             "unseen",
             fact.unseen,
-            "that look blank and hold invisible characters",
-            f"{scrub} --no-invisible",
+            "with nothing but invisible characters",
+            scrub("--no-invisible"),
         ),
         (
             "numbers with text",
@@ -249,7 +282,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
             "long numbers",
             fact.long_numbers,
             "of more than 15 digits, which a spreadsheet would change",
-            "To open them there unharmed: gruff merge LIST --to list.xlsx",
+            ("To open them there unharmed", ("merge", "--to", "list.xlsx")),
         ),
     ]
     found = [
@@ -258,7 +291,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
             field,
             count,
             f"{_cells(count)} {text}",
-            command,
+            *command,
             fact.first_of(kind),
         )
         for kind, count, text, command in said
@@ -273,7 +306,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
                 field,
                 fact.look_alikes,
                 f"{groups} written in several ways, such as {example}",
-                alike,
+                *alike,
                 fact.first_of("look-alikes"),
             )
         )
@@ -285,7 +318,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
                 fact.odd_case,
                 f"{_cells(fact.odd_case)} all in capitals or all in small letters, "
                 "where most have both",
-                f"{scrub} --case title --odd-only",
+                *scrub("--case", "title", "--odd-only"),
                 fact.first_of("mixed case"),
             )
         )
@@ -306,14 +339,18 @@ def _warned(fact: FieldFacts) -> list[Warned]:
                     field,
                     dates.two_ways,
                     text,
-                    f"Ask the sender which comes first. {see}",
+                    f"Ask the sender which comes first. {see[0]}",
+                    see[1],
                     fact.first_of("dates"),
                 )
             )
     return found
 
 
-_GUARD = "Write with them guarded: gruff merge LIST --guard-formulas --to guarded.csv"
+_GUARD = (
+    "Write with them guarded",
+    ("merge", "--guard-formulas", "--to", "guarded.csv"),
+)
 
 
 def _settled_by(day_first: int, month_first: int) -> str:
@@ -322,10 +359,3 @@ def _settled_by(day_first: int, month_first: int) -> str:
 
 def _cells(count: int) -> str:
     return "1 cell" if count == 1 else f"{count} cells"
-
-
-def shell_quoted(text: str) -> str:
-    """Quote an argument as all shells take it, where it needs to be."""
-    if text and all(mark.isalnum() or mark in "_-./" for mark in text):
-        return text
-    return '"' + text.replace('"', '\\"') + '"'
