@@ -3,6 +3,7 @@
 import contextlib
 import datetime
 import decimal
+import json
 import sqlite3
 import unittest
 from pathlib import Path
@@ -254,6 +255,48 @@ class ExponentTest(FolderTest):
             with self.subTest(name=name):
                 records = read(self.folder / name).table.records()
                 self.assertEqual([record[0] for record in records], expected)
+
+
+class ValueTypesTest(FolderTest):
+    """What was a number, a truth value or null in JSON is one in JSON again."""
+
+    def test_values_stay_what_they_were(self) -> None:
+        """Through renames, merges and changes; texts that look so are texts."""
+        self.write(
+            "a.json",
+            '[{"No": "007", "Sum": 12.50, "Paid": true, "Note": null, "Tags": [1]},'
+            '{"No": "8", "Sum": "9", "Paid": false, "Note": "n", "Tags": {"a": 0}}]',
+        )
+        self.write("b.csv", "No,Sum\n9,7\n")
+        self.gruff("scrub", "a.json", "--trim", "--to", "c.json")
+        self.assertEqual(
+            json.loads(self.text("c.json")),
+            json.loads(self.text("a.json")),
+        )
+        self.assertIn("12.50", self.text("c.json"))
+        self.gruff("fields", "a.json", "--rename", "Sum=Due", "--to", "d.jsonl")
+        first = json.loads(self.text("d.jsonl").splitlines()[0])
+        self.assertEqual((first["Due"], first["No"]), (12.5, "007"))
+        self.gruff("merge", "a.json", "b.csv", "--to", "e.json", "--ledger", "l")
+        sums = [each["Sum"] for each in json.loads(self.text("e.json"))]
+        self.assertEqual(sums, [12.5, "9", "7"])
+        self.gruff(
+            *("compute", "c.json", "--formula", "Sum=Sum * 2", "--overwrite"),
+            *("--to", "f.json"),
+        )
+        self.assertEqual(json.loads(self.text("f.json"))[0]["Sum"], 25)
+        self.gruff(
+            "split",
+            "a.json",
+            "--field",
+            "Note",
+            "--at",
+            ";",
+            "--records",
+            "--to",
+            "g.json",
+        )
+        self.assertEqual(json.loads(self.text("g.json"))[0]["Paid"], True)
 
 
 if __name__ == "__main__":

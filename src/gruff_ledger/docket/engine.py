@@ -24,6 +24,7 @@ from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail import Trail
 from gruff_ledger.docket.expand import Source, expanded
 from gruff_ledger.docket.job import Entry, Job, beside_name
+from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.docket.writing import Written, note_existing
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
@@ -139,7 +140,10 @@ def run(
         hashed = hash_sources or job.ledger is not None
         control = Control(job.control)
         trail = stack.enter_context(written.begun_trail(list(sources)))
-        tables = _read_all(sources, account, on_step, control, trail, hashed=hashed)
+        types = ValueTypes()
+        tables = _read_all(
+            sources, account, on_step, control, trail, types, hashed=hashed
+        )
         used = _uses(job)
         account.uses = Counter(name for entry in job.entries for name in entry.lists)
         account.references = _only_referred_to(job)
@@ -148,13 +152,14 @@ def run(
         for entry in job.entries:
             on_step(f"{entry.number} {entry.verb.name}")
             outcome = _perform(entry, tables, used, account, control, trail, job.docket)
+            types.entry(entry.result, entry.lists, outcome)
             measured, detail = outcome.measured, outcome.detail
             beside = outcome.beside
             details += [(each, detail) for each in entry.further]
         balance = account.strike_balance()
         _close_control(job, control, account, tables)
         on_step("writing" if write else "adding up")
-        written.lists(tables, trail, compared=since, write=write)
+        written.lists(tables, trail, types, compared=since, write=write)
         images = [written.further(further, facts) for further, facts in details]
         written.ledger(balance, trail, images, _made_from(job, patterns, account))
         result = tables.get(_last_list(job)) if keep_result else None
@@ -271,6 +276,7 @@ def _read_all(
     on_step: Callable[[str], None],
     control: Control,
     trail: Trail,
+    types: ValueTypes,
     *,
     hashed: bool,
 ) -> dict[str, Table]:
@@ -293,6 +299,7 @@ def _read_all(
         account.sources.append(_source_line(name, reading, each.listed.reading))
         tables[name] = reading.table
         control.source(name, reading.table, reading.aside)
+        types.source(name, position, reading)
         trail.source(
             name,
             reading.table,

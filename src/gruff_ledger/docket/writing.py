@@ -22,6 +22,7 @@ from gruff_ledger.account.files import (
 from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail import TRAIL_FILE, Trail
 from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
+from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.formats import Format
 from gruff_ledger.lists.outputs import (
@@ -31,6 +32,7 @@ from gruff_ledger.lists.outputs import (
     with_guarded_headings,
     write_parts,
 )
+from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Finding, Note
@@ -94,6 +96,7 @@ class Written:
         self,
         tables: Mapping[str, Table],
         trail: Trail,
+        types: ValueTypes,
         *,
         compared: bool,
         write: bool = True,
@@ -106,6 +109,7 @@ class Written:
         tables : mapping
             The lists by name.
         trail : Trail
+        types : ValueTypes
         compared : bool
             Whether to tell what is new, gone and changed since the outputs that are
             still there were written.
@@ -115,6 +119,7 @@ class Written:
         job, account = self._job, self._account
         for path, outs in _by_path(job).items():
             parts: list[tuple[str | None, Table]] = []
+            kinds = NO_KINDS
             for out in outs:
                 table = tables[out.list_name]
                 changes: tuple[Change, ...] = ()
@@ -126,6 +131,7 @@ class Written:
                     trail.out(out.address, seen, out.list_name, table, changes)
                 changes = trail.told_changes(changes)
                 table = trail.rooted(table)
+                kinds = types.of(out.list_name, table)
                 if out.terms.guard_formulas:
                     table = with_guarded_headings(table)
                 parts.append((out.part, table))
@@ -134,7 +140,7 @@ class Written:
             if write and isinstance(path, Server):
                 self._write_tables(path, outs, parts, compared=compared)
             elif write and isinstance(path, Path):
-                self._write_parts(path, parts, outs[0].terms, account)
+                self._write_parts(path, parts, outs[0].terms, account, kinds)
             if compared and write and not isinstance(path, Server):
                 from gruff_ledger.docket.since import since_last
 
@@ -244,6 +250,7 @@ class Written:
         parts: Sequence[tuple[str | None, Table]],
         terms: WritingTerms,
         account: Account | None,
+        kinds: Kinds = NO_KINDS,
     ) -> None:
         found = self._formats[path]
         findings: list[Finding] = []
@@ -255,7 +262,9 @@ class Written:
         write = self._outputs.write if is_used() else self._outputs.write_behind
         write(
             path,
-            lambda sink: write_parts(path, found, parts, terms, sink, findings, names),
+            lambda sink: write_parts(
+                path, found, parts, terms, sink, findings, names, kinds
+            ),
         )
 
 

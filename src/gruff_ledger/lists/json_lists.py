@@ -9,15 +9,24 @@ from __future__ import annotations
 import codecs
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
-from typing import BinaryIO
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any, BinaryIO
 
 import msgspec
 import numpy as np
 
 from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import (
+    NESTED,
+    NO_KINDS,
+    NULL,
+    NUMBER,
+    TRUTH,
+    Kinds,
+    Reading,
+    ReadingTerms,
+)
 from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Hashing, Opened
 from gruff_ledger.naming import made_headings
@@ -48,6 +57,15 @@ _AS_MEMBERS = msgspec.json.Decoder(_Members)
 _AS_ELEMENTS = msgspec.json.Decoder(list[msgspec.Raw])
 _AS_TEXTS = msgspec.json.Decoder(dict[str, str])
 _AS_TEXT = msgspec.json.Decoder(str)
+# What a value is, by its first character.
+_KIND_OF = {
+    **{bytes([mark]): NUMBER for mark in b"-0123456789"},
+    **dict.fromkeys((b"t", b"f"), TRUTH),
+    b"n": NULL,
+    **dict.fromkeys((b"[", b"{"), NESTED),
+}
+_NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?", re.ASCII)
+
 _BROKEN = (msgspec.DecodeError, RecursionError, UnicodeError)
 
 
@@ -108,39 +126,74 @@ def read_json_lines(
     return settled(found, opened, fragment, terms)
 
 
-def write_json(table: Table, sink: BinaryIO) -> None:
+def write_json(table: Table, sink: BinaryIO, kinds: Kinds = NO_KINDS) -> None:
     """
     Write a list as an array of objects, one a line, every cell a string.
+
+    Cells that were numbers, truth values, nulls or nested in a list of JSON, and can be
+    still, are written as such.
 
     A list without records is one object of nulls, which is read back as a blank record
     at the end and left out: so its headings are kept.
     """
     sink.write(b"[")
     separator = b"\n"
-    for block in _objects(table):
+    for block in _objects(table, kinds):
         for each in block:
             sink.write(separator + each)
             separator = b",\n"
     sink.write(b"\n]\n")
 
 
-def write_json_lines(table: Table, sink: BinaryIO) -> None:
+def write_json_lines(table: Table, sink: BinaryIO, kinds: Kinds = NO_KINDS) -> None:
     """Write a list as one object a line, every cell a string; see `write_json`."""
-    for block in _objects(table):
+    for block in _objects(table, kinds):
         sink.write(b"\n".join(block) + b"\n")
 
 
-def _objects(table: Table) -> Iterator[list[bytes]]:
+def _objects(table: Table, kinds: Kinds) -> Iterator[list[bytes]]:
     encode = msgspec.json.Encoder().encode
     if not len(table) and table.headings:
         yield [encode(dict.fromkeys(table.headings))]
+    done = 0
     for stretch in table.stretches(_GROUP_RECORDS):
-        records = zip(*(column.to_pylist() for column in stretch()), strict=True)
+        columns: list[list[Any]] = [column.to_pylist() for column in stretch()]
+        for place, heading in enumerate(table.headings):
+            if heading in kinds:
+                mine = kinds[heading][done : done + len(columns[place])]
+                columns[place] = _typed(columns[place], mine.tolist())
+        done += len(columns[0]) if columns else 0
+        records = zip(*columns, strict=True)
         block = [
             encode(dict(zip(table.headings, record, strict=True))) for record in records
         ]
         if block:
             yield block
+
+
+def _typed(cells: list[str], kinds: Sequence[int]) -> list[Any]:
+    """Return cells as the values that they were, where they still can be."""
+    values: list[Any] = list(cells)
+    for place, (cell, kind) in enumerate(zip(cells, kinds, strict=True)):
+        if not kind:
+            continue
+        if not cell:
+            values[place] = None
+        elif (
+            (kind == NUMBER and _NUMBER.fullmatch(cell))
+            or (kind == TRUTH and cell in ("true", "false"))
+            or (kind == NESTED and _is_json(cell))
+        ):
+            values[place] = msgspec.Raw(cell.encode())
+    return values
+
+
+def _is_json(cell: str) -> bool:
+    try:
+        msgspec.json.decode(cell.encode(), type=msgspec.Raw)
+    except _BROKEN:
+        return False
+    return cell[:1] in "[{"
 
 
 def _taken_in(
@@ -313,6 +366,7 @@ class _Columns:
         self._done = 0
         self._sizes: Counter[int] = Counter()
         self._other_than_text = 0
+        self._kinds: dict[str, bytearray] = {}
         self._aside: dict[str, list[tuple[int, str]]] = {}
 
     def add(self, number: int, text: bytes) -> None:
@@ -351,9 +405,23 @@ class _Columns:
             members = _AS_MEMBERS.decode(text)
         except _BROKEN:
             return None
-        return {
-            key: self._text(number, key, bytes(raw)) for key, raw in members.items()
-        }
+        texts = {}
+        for key, raw in members.items():
+            data = bytes(raw)
+            kind = _KIND_OF.get(data[:1], 0)
+            if kind:
+                self._note_kind(number, key, kind)
+            texts[key] = self._text(number, key, data)
+        return texts
+
+    def _note_kind(self, number: int, key: str, kind: int) -> None:
+        """Take note that a value is no text, a byte a record."""
+        codes = self._kinds.get(key)
+        if codes is None:
+            codes = self._kinds[key] = bytearray()
+        if len(codes) <= number:
+            codes.extend(bytes(number + 1 - len(codes)))
+        codes[number] = kind
 
     def _text(self, number: int, key: str, raw: bytes) -> str:
         if raw[:1] == b'"':
@@ -444,7 +512,16 @@ class _Columns:
             sha256,  # type: ignore[arg-type]
             aside=aside,
             notes=notes,
+            kinds=self._kinds_of(dict(zip(self._headings, headings, strict=True))),
         )
+
+    def _kinds_of(self, headings: Mapping[str, str]) -> Kinds:
+        """Return what the values of each field were, by record number."""
+        return {
+            headings[key]: np.frombuffer(codes, np.uint8)
+            for key, codes in self._kinds.items()
+            if key in headings
+        }
 
 
 def _names_a_member_twice(text: bytes, members: int) -> bool:

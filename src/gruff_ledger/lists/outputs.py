@@ -19,7 +19,7 @@ from msgspec import Meta
 from gruff_ledger.cells.formula_like import formula_mask, may_run
 from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
-from gruff_ledger.lists.reading import named_character
+from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
 from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput
 from gruff_ledger.table import (
@@ -200,6 +200,7 @@ def write_parts(
     sink: BinaryIO,
     findings: Sequence[Finding] = (),
     source_names: Sequence[str] = (),
+    kinds: Kinds = NO_KINDS,
 ) -> None:
     """
     Write lists to one file.
@@ -216,6 +217,8 @@ def write_parts(
         On records that may be in the lists: shown by formats that can.
     source_names : sequence of str, optional
         Of the sources that findings and records come from.
+    kinds : mapping, optional
+        What values of the one list were in sources of JSON, for that format.
 
     Raises
     ------
@@ -247,6 +250,8 @@ def write_parts(
                 byte_order_mark=terms.byte_order_mark,
                 quote_all=terms.quote == "all",
             )
+        elif kinds and found.name.startswith("json"):
+            write(table, sink, kinds)
         else:
             write(table, sink)
     except UnwritableOutput as problem:

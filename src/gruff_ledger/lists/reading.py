@@ -10,6 +10,8 @@ from collections.abc import Callable, Mapping
 from typing import Annotated, Any, Literal
 
 import msgspec
+import numpy as np
+import numpy.typing as npt
 from msgspec import Meta
 
 from gruff_ledger.outcome import Finding, Note, SetAside
@@ -143,11 +145,26 @@ class Source(msgspec.Struct, frozen=True):
     trailing_blank: int
 
 
+# For some fields of a list, what its values were in a source that has types: codes by
+# record number, from 0. A text is 0, also where nothing is known.
+Kinds = Mapping[str, npt.NDArray[np.uint8]]
+NUMBER, TRUTH, NULL, NESTED = 1, 2, 3, 4
+NO_KINDS: Kinds = {}
+
+
 class Reading(msgspec.Struct, frozen=True, eq=False):
-    """A list as it was read, with the records that could not be and what was found."""
+    """
+    A list as it was read, with the records that could not be and what was found.
+
+    Attributes
+    ----------
+    kinds : mapping
+        Of a list of JSON, what its values were; see `Kinds`.
+    """
 
     table: Table
     source: Source
     aside: tuple[SetAside, ...] = ()
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
+    kinds: Kinds = NO_KINDS

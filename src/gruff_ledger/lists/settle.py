@@ -17,7 +17,7 @@ import numpy as np
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.totals import end_of_records, totals_place
 from gruff_ledger.lists.address import Fragment, Range
-from gruff_ledger.lists.reading import Reading, ReadingTerms, Source
+from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
@@ -58,6 +58,7 @@ class Found(msgspec.Struct, frozen=True):
     aside: tuple[SetAside, ...] = ()
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
+    kinds: Kinds = NO_KINDS
 
 
 def settled(
@@ -128,7 +129,14 @@ def settled(
         records_in=total,
         trailing_blank=trailing,
     )
-    return Reading(kept, account, aside + totals, findings, notes + more + opened.notes)
+    return Reading(
+        kept,
+        account,
+        aside + totals,
+        findings,
+        notes + more + opened.notes,
+        found.kinds,
+    )
 
 
 def heading_notes(
