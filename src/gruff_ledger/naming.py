@@ -249,8 +249,8 @@ def expand_names(headings: Sequence[str], names: Sequence[str]) -> tuple[str, ..
     """
     Write out names that stand for several fields of a list.
 
-    ``1962 … 2020`` (or with three points) are the fields from one to the other, in the
-    order of the list, and without an end all up to it; in ``Week *`` and ``Q?`` an
+    ``1962 … 2020`` (or with three points) are the fields from one to the other, either
+    way, and without an end all up to it; in ``Week *`` and ``Q?`` an
     asterisk stands for any characters, a question mark for one. A heading that is so
     written is itself; a name that stands for none is left for the search to refuse.
 
@@ -283,7 +283,10 @@ def _several(headings: Sequence[str], name: str) -> list[str] | None:
         first, last = places
         assert first is not None and last is not None
         end = len(headings) - 1 if last < 0 else last
-        return list(headings[max(first, 0) : end + 1]) or None
+        if end < first:
+            # From right to left, in that order.
+            return list(headings[end : first + 1])[::-1]
+        return list(headings[max(first, 0) : end + 1])
     if "*" in name or "?" in name:
         wanted = name.casefold().replace("[", "[[]")
         matching = [

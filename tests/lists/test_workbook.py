@@ -1,6 +1,7 @@
 """Tests of reading workbooks, made by other libraries than the one that reads them."""
 
 import datetime
+import hashlib
 import io
 import unittest
 import zipfile
@@ -357,6 +358,19 @@ class OdsTest(unittest.TestCase):
             with self.subTest(row=row[:60]), self.assertRaises(UnreadableSource) as it:
                 read(self.data(row))
             self.assertIn("more than can be held", it.exception.what)
+
+    def test_xml_laid_out_for_people_is_read_alike(self) -> None:
+        """With line ends and spaces between its elements, and the file's own hash."""
+        plain = book_as_ods()
+        with zipfile.ZipFile(io.BytesIO(plain)) as archive:
+            xml = archive.read("content.xml")
+        spread = xml.replace(b"><table:", b">\n   <table:").replace(
+            b"><text:p>", b">\n  <text:p>"
+        )
+        laid_out = rewritten(plain, "content.xml", (xml, spread))
+        reading = read(laid_out)
+        self.assertEqual(reading.table.records(), read(plain).table.records())
+        self.assertEqual(reading.source.sha256(), hashlib.sha256(laid_out).hexdigest())
 
     def test_hidden_rows_are_said(self) -> None:
         row = f'<table:table-row table:visibility="collapse">{self.CELL}{self.END}'

@@ -7,6 +7,7 @@ of ``1,5`` below ``Name;Fee``) belongs to the cells.
 
 from __future__ import annotations
 
+import io
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -92,7 +93,7 @@ def detect_delimiter(
         for delimiter in _DELIMITERS
         if (each := _judge(text, delimiter, whole, quoting)) is not None
     ]
-    if expected and any(each.delimiter == expected for each in judged):
+    if expected and _is_borne_out(text, expected):
         return expected
     if not judged:
         return _ONE_FIELD[0]
@@ -114,6 +115,16 @@ def detect_delimiter(
     if above and all(width == 1 for width in above) and not is_title:
         return _unused(text)
     return best.delimiter
+
+
+def _is_borne_out(text: str, delimiter: str) -> bool:
+    """Tell whether most lines have a mark, from the first one on that has it."""
+    lines = [line for line in text.splitlines() if line.strip() and line[0] != "#"]
+    first = next((at for at, line in enumerate(lines) if delimiter in line), None)
+    if first is None:
+        return False
+    rest = lines[first:]
+    return sum(delimiter in line for line in rest) * 2 > len(rest)
 
 
 def _unused(text: str) -> str:
@@ -165,9 +176,20 @@ def _as_punctuation(rows: Sequence[Row], delimiter: str) -> tuple[bool, bool]:
 
 
 def filled_rows(text: str, delimiter: str, quoting: Quoting, whole: bool) -> list[Row]:
-    """Return those of the first rows that are not blank all over."""
-    rows = rows_of(text, delimiter, quoting, _JUDGED_ROWS, whole)
-    return [row for row in rows if not is_all_blank(row.cells)]
+    """Return the first rows that are not blank all over, below comments at the top."""
+    above = count_comments(text)
+    rows = list(rows_of(text, delimiter, quoting, _JUDGED_ROWS + above, whole))
+    judged = rows[above:] or rows
+    return [row for row in judged if not is_all_blank(row.cells)]
+
+
+def count_comments(text: str) -> int:
+    """Return how many lines at the top are comments: they begin with ``#``."""
+    for number, line in enumerate(io.StringIO(text)):
+        if not line.startswith("#"):
+            return number
+    # A list of nothing but such lines has no comments.
+    return 0
 
 
 def usual_width(text: str, delimiter: str, quoting: Quoting, whole: bool) -> int:

@@ -11,7 +11,12 @@ from collections.abc import Sequence
 import msgspec
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.lists.delimiter import detect_delimiter, detect_quoting, usual_width
+from gruff_ledger.lists.delimiter import (
+    count_comments,
+    detect_delimiter,
+    detect_quoting,
+    usual_width,
+)
 from gruff_ledger.lists.rows import Quoting, Row, is_all_blank, rows_of
 
 # Rows in which the heading is looked for.
@@ -106,11 +111,12 @@ def detect_layout(
         else detect_delimiter(text, whole, quoting or "double", expected)
     )
     way = quoting or detect_quoting(text, whole, chosen)
-    rows = list(
-        rows_of(text, chosen, way, _HEADING_WITHIN_ROWS + (skip_rows or 0), whole)
-    )
+    comments = count_comments(text)
+    most = _HEADING_WITHIN_ROWS + (comments if skip_rows is None else skip_rows)
+    rows = list(rows_of(text, chosen, way, most, whole))
     if skip_rows is None:
-        place = _heading_place(rows, usual_width(text, chosen, way, whole))
+        width = usual_width(text, chosen, way, whole)
+        place = _heading_place(rows, width, comments)
     else:
         place = skip_rows
     if place is None or place >= len(rows):
@@ -143,10 +149,13 @@ def detect_layout(
     )
 
 
-def _heading_place(rows: list[Row], width: int) -> int | None:
-    return heading_among(
-        [sum(not is_blank(cell) for cell in row.cells) for row in rows], width
-    )
+def _heading_place(rows: list[Row], width: int, comments: int) -> int | None:
+    """Find the heading below the comments; the last of these can be it (``#code``)."""
+    filled = [sum(not is_blank(cell) for cell in row.cells) for row in rows]
+    if comments and width > 1 and filled[comments - 1] >= width - 1:
+        return comments - 1
+    place = heading_among(filled[comments:], width)
+    return None if place is None else comments + place
 
 
 def heading_among(filled: Sequence[int], width: int) -> int | None:

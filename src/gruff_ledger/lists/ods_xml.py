@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import datetime
 import html
+import io
 import re
 import zipfile
 from collections.abc import Iterator, Mapping
@@ -45,6 +46,9 @@ _SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*
 _NOTE = re.compile(rb"<office:annotation\b.*?</office:annotation>", re.DOTALL)
 _PARAGRAPH = re.compile(r"<text:p\b(?:[^>]*/>|[^>]*>(.*?)</text:p>)", re.DOTALL)
 
+# White space between elements, where it means nothing.
+_LAYOUT = re.compile(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
+
 # What is told of rows that stand for many.
 _MOST_TOLD = 1000
 
@@ -63,6 +67,27 @@ class _Formats(msgspec.Struct, frozen=True):
 def ods_tab(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     """Return the XML that holds all tabs; they were seen to when it was opened."""
     return member(opened, archive, "content.xml")
+
+
+def without_layout(
+    opened: Opened, data: bytes, archive: zipfile.ZipFile
+) -> tuple[bytes, zipfile.ZipFile]:
+    """
+    Return a workbook whose XML has no line ends and spaces between its elements.
+
+    Some programs lay it out for people, which the library takes for a fault.
+    """
+    xml = member(opened, archive, "content.xml")
+    if _LAYOUT.search(xml) is None:
+        return data, archive
+    sink = io.BytesIO()
+    with zipfile.ZipFile(sink, "w") as plain:
+        for name in archive.namelist():
+            if name == "content.xml":
+                plain.writestr(name, _LAYOUT.sub(rb"><\1", xml))
+            else:
+                plain.writestr(name, member(opened, archive, name))
+    return sink.getvalue(), zipfile.ZipFile(sink)
 
 
 def look_at_ods(

@@ -22,7 +22,12 @@ import msgspec
 from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.grid import Grid, read_grid, text_columns
-from gruff_ledger.lists.ods_xml import look_at_ods, ods_tab, refuse_vast_ods
+from gruff_ledger.lists.ods_xml import (
+    look_at_ods,
+    ods_tab,
+    refuse_vast_ods,
+    without_layout,
+)
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import unknown_part
 from gruff_ledger.lists.source import Opened
@@ -276,6 +281,7 @@ def _open_book(opened: Opened) -> _Book:
     except (zipfile.BadZipFile, ValueError, NotImplementedError, OSError) as error:
         raise damaged(opened) from error
     refuse_bomb(opened, archive)
+    read = data
     is_ods = "content.xml" in names
     if not is_ods and "xl/workbook.xml" not in names:
         is_ods = b"opendocument.spreadsheet" in member(opened, archive, "mimetype")
@@ -292,7 +298,8 @@ def _open_book(opened: Opened) -> _Book:
     if is_ods:
         # The library reads all tabs of it when it is opened.
         refuse_vast_ods(opened, archive)
-    library = _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
+        read, archive = without_layout(opened, data, archive)
+    library = _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(read)))
     tabs = tuple(
         Tab(each.name, each.visible == SheetVisibleEnum.Visible)
         for each in library.sheets_metadata
