@@ -64,6 +64,8 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
         The message on each, where it is not the same for all.
     nearest : Column of n texts, optional
         For each, the value that may have been meant, or blank.
+    says_nearest : bool
+        Whether its messages name that already.
     """
 
     rule: str
@@ -74,6 +76,12 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     value: Column
     said: Column | None = None
     nearest: Column | None = None
+    says_nearest: bool = False
+
+    @property
+    def unsaid_nearest(self) -> Column | None:
+        """The values that may have been meant, where its messages do not name them."""
+        return None if self.says_nearest else self.nearest
 
     @property
     def messages(self) -> Column:

@@ -34,6 +34,8 @@ class DetectDelimiterTest(unittest.TestCase):
         """It is no heading, whatever it holds."""
         text = "Harbour, register\nName;Fee\n" + "Boat;1,5\n" * 20
         self.assertEqual(read(text.encode()).table.headings, ("Name", "Fee"))
+        text = "Parcels, week 12\n\nKilos\tNo\n" + "2,98\t7\n" * 20 + "3,1\n"
+        self.assertEqual(read(text.encode()).table.headings, ("Kilos", "No"))
         text = "Harbour register\n\nBoat,Berth\n" + "Tern,1\n" * 3
         self.assertEqual(read(text.encode()).table.headings, ("Boat", "Berth"))
 

@@ -6,7 +6,7 @@ from gruff_ledger.account.balance import check_balance
 from gruff_ledger.outcome import Severity
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.work.flag import FlagTerms, Rule, perform
-from tests.support import table
+from tests.support import FolderTest, table
 
 LIST = table("Berth|Class", "001|A", " |B", "003|b", "|", "005|C", "006|", name="north")
 
@@ -126,3 +126,18 @@ class PerformTest(unittest.TestCase):
                 self.assertEqual(
                     set(outcome.table.column("r").to_pylist()) - {""}, set()
                 )
+
+
+class SaidOnceTest(FolderTest):
+    def test_a_message_with_the_nearest_value_does_not_repeat_it(self) -> None:
+        """On the screen and beside the record; for programs it stands in its field."""
+        self.write("a.csv", "Town,Fee\nBth,1\n")
+        rule = 'field="Town", allowed=["Bath"], message="{value}: perhaps {nearest}."'
+        done = self.gruff(
+            *("flag", "a.csv", "--rule", rule, "--remarks", "Remarks"),
+            *("--ledger", "l", "--to", "b.csv"),
+        )
+        self.assertEqual(done.stderr.decode().count("Bath"), 1)
+        self.assertEqual(self.text("b.csv").count("Bath"), 1)
+        (finding,) = self.records("l/findings.csv")
+        self.assertEqual(finding["nearest"], "Bath")

@@ -146,8 +146,8 @@ def shown_values(found: Finding) -> list[str]:
     """Return the first cells of a finding, each with the value perhaps meant."""
     values = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
     nearest = [""] * len(values)
-    if found.nearest is not None:
-        nearest = found.nearest.slice(0, _SHOWN_RECORDS).to_pylist()
+    if found.unsaid_nearest is not None:
+        nearest = found.unsaid_nearest.slice(0, _SHOWN_RECORDS).to_pylist()
     return [
         f"'{value}'{f' (perhaps {near!r})' if near else ''}" if value else ""
         for value, near in zip(values, nearest, strict=True)

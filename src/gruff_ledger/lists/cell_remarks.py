@@ -117,8 +117,8 @@ def _remarks(
     values = finding.value.slice(0, few.stop).to_pylist()
     messages = finding.messages.slice(0, few.stop).to_pylist()
     nearest = [""] * few.stop
-    if finding.nearest is not None:
-        nearest = finding.nearest.slice(0, few.stop).to_pylist()
+    if finding.unsaid_nearest is not None:
+        nearest = finding.unsaid_nearest.slice(0, few.stop).to_pylist()
     cells = values
     if field is not None:
         cells = taken(table.column(finding.field), records).to_pylist()

@@ -145,13 +145,13 @@ def _judge(text: str, delimiter: str, whole: bool, quoting: Quoting) -> _Judged 
     usual, count = most_common(widths)
     if usual < 2 or count < _MIN_AGREEMENT * len(widths):
         return None
-    spaced, between_digits = _as_punctuation(rows, delimiter)
+    spaced, is_weak = _as_punctuation(rows, delimiter)
     return _Judged(
         delimiter,
         widths,
         usual,
         widths.index(usual),
-        spaced or between_digits,
+        is_weak,
         spaced,
         _can_be_heading(rows[widths.index(usual)].cells),
     )
@@ -165,14 +165,14 @@ def _can_be_heading(cells: Sequence[str]) -> bool:
 
 
 def _as_punctuation(rows: Sequence[Row], delimiter: str) -> tuple[bool, bool]:
-    """Tell whether a space follows each mark, and whether digits stand around each."""
+    """Tell whether a space follows each mark; and whether that, or digits around it."""
     if delimiter not in ",;":
         return False, False
     text = "".join(row.text for row in rows)
     marks = text.count(delimiter)
     spaces = len(re.findall(rf"{delimiter} (?![ \"])", text))
     digits = len(re.findall(rf"(?<=\d){delimiter}(?=\d)", text))
-    return spaces == marks, digits == marks
+    return spaces == marks, spaces + digits == marks
 
 
 def filled_rows(text: str, delimiter: str, quoting: Quoting, whole: bool) -> list[Row]:

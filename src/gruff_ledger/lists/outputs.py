@@ -16,7 +16,6 @@ import msgspec
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.formula_like import formula_mask, may_run
 from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
@@ -269,6 +268,8 @@ def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
     table : Table
     changes : tuple of Change, one a field that has such cells
     """
+    from gruff_ledger.cells.formula_like import formula_mask
+
     held = list(table.held)
     changes = []
     for place, heading in enumerate(table.headings):
@@ -287,6 +288,8 @@ def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
 
 def with_guarded_headings(table: Table) -> Table:
     """Put an apostrophe before every heading that a spreadsheet program would run."""
+    from gruff_ledger.cells.formula_like import may_run
+
     now = {each: _GUARD + each if may_run(each) else each for each in table.headings}
     if all(was == new for was, new in now.items()):
         return table

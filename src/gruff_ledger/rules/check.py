@@ -509,6 +509,7 @@ class Checking:
             value=value,
             said=said,
             nearest=nearest,
+            says_nearest=rule.message is not None and "{nearest}" in rule.message,
         )
 
     def _own_words(

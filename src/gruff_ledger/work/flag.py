@@ -144,12 +144,12 @@ def _remarks(found: Sequence[Found], n: int) -> Column:
 
 def _messages(finding: Finding) -> tuple[list[str], np.ndarray]:
     """Return the distinct messages of a finding, and a code for each record."""
-    if finding.said is None and finding.nearest is None:
+    if finding.said is None and finding.unsaid_nearest is None:
         return [finding.message], np.zeros(len(finding.origin), np.int64)
     said, codes = distinct(finding.messages)
-    if finding.nearest is None:
+    if finding.unsaid_nearest is None:
         return said, codes
-    nearest, more = distinct(finding.nearest)
+    nearest, more = distinct(finding.unsaid_nearest)
     both = [
         f"{one} Perhaps {near}?" if near else one for one in said for near in nearest
     ]
