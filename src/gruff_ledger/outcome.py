@@ -113,12 +113,16 @@ class Note(msgspec.Struct, frozen=True, eq=False):
         The records it is about; the first few are shown.
     warning : bool
         True where a choice could be wrong, rather than plain information.
+    topic : str
+        What it is about, where work can settle it: then it is not said; see
+        `Terms.settles`.
     """
 
     what: str
     remedy: str = ""
     origin: Origin | None = None
     warning: bool = False
+    topic: str = ""
 
 
 class Span(msgspec.Struct, frozen=True):

@@ -47,6 +47,11 @@ from gruff_ledger.problems import BadTerms, nearest_or_all
 class Terms(msgspec.Struct, frozen=True, kw_only=True):
     """Base of all terms. Subclasses check in ``__post_init__`` what needs no data."""
 
+    @property
+    def settles(self) -> frozenset[str]:
+        """The topics of what reading says that the work settles, or says itself."""
+        return frozenset()
+
     def lists_named(self, files: Mapping[str, bytes | None]) -> tuple[str, ...]:
         """
         Return the lists that the terms name beside those to work on, each once.

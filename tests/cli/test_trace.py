@@ -260,7 +260,7 @@ class SeveralLedgersTest(FolderTest):
                 told, beside = self.told(name)
                 self.assertIn(cell, told)
                 self.assertRegex(
-                    beside, rf"From the ledger ledger-{place}, made 20\d\d"
+                    beside, rf"Told by the ledger in ledger-{place}, made 20\d\d"
                 )
 
     def test_a_copy_is_known_by_its_content(self) -> None:
@@ -271,6 +271,25 @@ class SeveralLedgersTest(FolderTest):
         self.assertIn("amber", told)
         self.assertIn("is a copy of out-a/result.csv", beside)
         self.assertIn("blue", self.told("sent.csv")[0])
+
+    def test_a_source_is_known_by_its_path_too(self) -> None:
+        """It is no copy of itself, in a docket's folder either."""
+        self.gruff(
+            *(
+                "merge",
+                "in-a/list.csv",
+                "--to",
+                "in-a/out.csv",
+                "--enter",
+                "in-a/d.toml",
+            )
+        )
+        (self.folder / "in-a/out.csv").unlink()
+        self.gruff("run", "in-a/d.toml", "--ledger", "in-a/own")
+        for place in ("in-a/list.csv", "in-b/list.csv"):
+            beside = self.told(place)[1]
+            self.assertNotIn("copy", beside)
+        self.assertIn("ledger in in-a/own", self.told("in-a/list.csv")[1])
 
     def test_what_no_ledger_knows_is_refused(self) -> None:
         """A name alone is not enough, whatever ledger is given."""

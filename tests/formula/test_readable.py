@@ -50,7 +50,7 @@ class UnreadableTest(FolderTest):
             *("--to", "out.csv"),
         ).stderr.decode()
         first = told.splitlines()[1]
-        self.assertIn("All figures add up to 45; of 10 filled cells 1 is not", first)
+        self.assertIn("All figures add up to 45; 1 of 10 filled cells is not", first)
         told = self.gruff("sort", "most.csv", "--by", "Days", "--to", "o.csv")
         self.assertIn("1 of 10 filled cells of 'Days' are not", told.stderr.decode())
 

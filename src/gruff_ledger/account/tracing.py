@@ -286,12 +286,21 @@ class Tracing:
 
     def lying_at(self, said: str) -> list[tuple[str, int]]:
         """Return the results and sources that lie where an address says."""
-        return [
-            (kind, at)
-            for kind, lines in (("result", self._outs), ("source", self._sources))
-            for at, line in enumerate(lines)
-            if self._is_there(said, line)
+        lines = [
+            (kind, at, line)
+            for kind, some in (("result", self._outs), ("source", self._sources))
+            for at, line in enumerate(some)
         ]
+        found = [(kind, at) for kind, at, line in lines if self._is_there(said, line)]
+        if not found and "#" not in said:
+            # The only part of the file that there is.
+            found = [
+                (kind, at)
+                for kind, at, line in lines
+                if self._is_there(f"{said}#{line['address'].partition('#')[2]}", line)
+            ]
+            found = found if len(found) == 1 else []
+        return found
 
     def is_unchanged(self, kind: str, position: int, path: Path) -> bool:
         """Tell whether the file of a result or source is as the run left it."""
@@ -397,12 +406,14 @@ class Tracing:
         theirs, _, their_part = str(line["address"]).partition("#")
         if part != their_part:
             return False
-        path = line.get("path", theirs if "://" in theirs else None)
-        if path is None:
+        if "://" in theirs:
+            return bool(line.get("path", theirs) == place)
+        # Ledgers of before tell no path of sources: they lay beside the docket.
+        path = line.get("path", f"../{theirs}")
+        try:
+            return bool((self._ledger / path).resolve() == Path(place).resolve())
+        except (OSError, ValueError):
             return False
-        if "://" in path:
-            return bool(path == place)
-        return bool((self._ledger / path).resolve() == Path(place).resolve())
 
     def _is_said(self, said: str, line: Mapping[str, Any]) -> bool:
         return said in (line["address"], line.get("name"))

@@ -121,6 +121,7 @@ class Trail:
         aside: Sequence[SetAside],
         findings: Sequence[Finding],
         address: str,
+        path: str | None = None,
     ) -> None:
         """Take note of a list that was read: the next one by position."""
         if self._sink is None:
@@ -132,6 +133,8 @@ class Trail:
             {
                 "name": name,
                 "address": address,
+                # As it is seen from the ledger, where it is a file.
+                **({} if path is None else {"path": path}),
                 "headings": list(table.headings),
                 "cells": self._cells(f"sources/{position + 1}", table),
                 "records": self._origins(f"sources/{position + 1}-records", table),

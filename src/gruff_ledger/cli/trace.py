@@ -84,10 +84,10 @@ def _trace(
     for each in lines:
         console.print(each, soft_wrap=isinstance(each, str))
     for said_too in (*notes, *_missing_words(found.missing)):
-        for line in paragraph(said_too, "!"):
+        for line in paragraph(said_too, "! "):
             click.echo(line, err=True)
-    made = f"From the ledger {found.ledger}, made {found.started}."
-    for line in paragraph(visible(made), "-"):
+    made = f"Told by the ledger in {found.ledger}, made {found.started}."
+    for line in paragraph(visible(made), "- "):
         click.echo(line, err=True)
     return 0
 

@@ -25,7 +25,7 @@ from gruff_ledger.account.trail import Trail
 from gruff_ledger.docket.expand import Source, expanded
 from gruff_ledger.docket.job import Entry, Job, beside_name
 from gruff_ledger.docket.value_types import ValueTypes
-from gruff_ledger.docket.writing import Written, note_existing
+from gruff_ledger.docket.writing import Written, note_existing, seen_from
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.formats import read_list
@@ -142,7 +142,7 @@ def run(
         trail = stack.enter_context(written.begun_trail(list(sources)))
         types = ValueTypes()
         tables = _read_all(
-            sources, account, on_step, control, trail, types, hashed=hashed
+            job, sources, account, on_step, control, trail, types, hashed=hashed
         )
         used = _uses(job)
         account.uses = Counter(name for entry in job.entries for name in entry.lists)
@@ -270,7 +270,14 @@ def _only_referred_to(job: Job) -> frozenset[str]:
     return frozenset(named - there)
 
 
+def _settled(job: Job, name: str) -> frozenset[str]:
+    """Return the topics of notes on a list that all entries on it settle."""
+    topics = [entry.terms.settles for entry in job.entries if name in entry.lists]
+    return frozenset.intersection(*topics) if topics else frozenset()
+
+
 def _read_all(
+    job: Job,
     sources: Mapping[str, Source],
     account: Account,
     on_step: Callable[[str], None],
@@ -296,6 +303,9 @@ def _read_all(
             check_same(each.opened, lambda: "")
             raise
         check_same(each.opened, reading.source.sha256)
+        settled = _settled(job, name)
+        notes = tuple(note for note in reading.notes if note.topic not in settled)
+        reading = msgspec.structs.replace(reading, notes=notes)
         account.sources.append(_source_line(name, reading, each.listed.reading))
         tables[name] = reading.table
         control.source(name, reading.table, reading.aside)
@@ -306,6 +316,9 @@ def _read_all(
             reading.aside,
             reading.findings,
             each.opened.address,
+            None
+            if job.ledger is None or each.opened.path is None
+            else seen_from(job.ledger, each.opened.path),
         )
     return tables
 

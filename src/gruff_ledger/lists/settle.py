@@ -318,7 +318,8 @@ def _without_totals(
         return table.filter(~mask), (aside,), (note,)
     # Whether it counts is for the work to say.
     remedy = "To set it aside, give `no-totals`."
-    return table, (), (Note(f"{said}.", remedy, table.origin.pick(mask), warning=True),)
+    origin = table.origin.pick(mask)
+    return table, (), (Note(f"{said}.", remedy, origin, warning=True, topic="totals"),)
 
 
 def unknown_part(

@@ -868,10 +868,10 @@ def _sum_notes(
     left_out, filled, origins = _unread(brought)
     if not left_out:
         return [Note(f"{said}.")]
-    cells = "1 is" if left_out == 1 else f"{left_out:,} are"
+    are = "is not a number and is" if left_out == 1 else "are not numbers and are"
     return [
         Note(
-            f"{said}; of {filled:,} filled cells {cells} not a number and left out.",
+            f"{said}; {left_out:,} of {filled:,} filled cells {are} left out.",
             "",
             origins,
             warning=True,

@@ -310,7 +310,12 @@ def _total_rows(
         return None
     said.aside.append(SetAside("a row of totals", rows))
     said.notes.append(
-        Note(f"{table.name}: {looks} like totals and left out.", "", rows.origin)
+        Note(
+            f"{table.name}: {looks} like totals and "
+            f"{'was' if len(rows) == 1 else 'were'} left out.",
+            "",
+            rows.origin,
+        )
     )
     if len(rows) == 1 and across is None:
         _check_total_row(terms, table.filter(~mask), rows, values, said)

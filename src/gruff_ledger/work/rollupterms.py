@@ -106,6 +106,11 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
     form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     @property
+    def settles(self) -> frozenset[str]:
+        """Rows of totals are left out, or pointed out, by the work itself."""
+        return frozenset({"totals"})
+
+    @property
     def gives_cells(self) -> bool:
         """Whether figures are cells as they are written, and need not be numbers."""
         return self.figure in ("first", "last")

@@ -63,6 +63,11 @@ class SurveyTerms(Terms, frozen=True, kw_only=True):
         Meta(description="Words that stand for nothing, such as n/a: they are blank."),
     ] = ()
 
+    @property
+    def settles(self) -> frozenset[str]:
+        """A row of totals is left out of the facts, and said."""
+        return frozenset({"totals"})
+
 
 class Warned(msgspec.Struct, frozen=True):
     """
