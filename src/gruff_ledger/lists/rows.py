@@ -65,6 +65,7 @@ def read_rows(lines: Iterable[str], delimiter: str, quoting: Quoting) -> Iterato
         yield from _read_slowly(lines, delimiter, quoting)
         return
     taken: list[str] = []
+    plain = _plain_row(delimiter).match
 
     def watched() -> Iterator[str]:
         for line in lines:
@@ -74,7 +75,7 @@ def read_rows(lines: Iterable[str], delimiter: str, quoting: Quoting) -> Iterato
     for cells in _standard(watched(), delimiter, quoting):
         text = "".join(taken)
         taken.clear()
-        if quoting == "double" and '"' in text:
+        if quoting == "double" and '"' in text and not plain(text):
             yield cut_row(text, delimiter, quoting)
         else:
             yield Row(text, cells)
@@ -152,6 +153,14 @@ def cut_row(text: str, delimiter: str, quoting: Quoting) -> Row:
 
 
 @lru_cache(maxsize=16)
+def _plain_row(delimiter: str) -> re.Pattern[str]:
+    """Return what matches a row of which every quote encloses a cell, or is doubled."""
+    mark = re.escape(delimiter)
+    cell = rf'(?:"[^"]*+(?:""[^"]*+)*+"|[^"{mark}\r\n][^{mark}\r\n]*+)?+'
+    return re.compile(rf"{cell}(?:{mark}{cell})*+[\r\n]*+\Z")
+
+
+@lru_cache(maxsize=16)
 def _cell_patterns(
     delimiter: str, quoting: Quoting
 ) -> tuple[re.Pattern[str], re.Pattern[str]]:
@@ -160,7 +169,9 @@ def _cell_patterns(
     blank = "" if delimiter in " \t" and quoting == "spaced" else "[ \t]*"
     before = blank if quoting == "spaced" else ""
     # Possessive, so that no text takes more than linear time.
-    inner = r'(?:[^"\\]|\\.|"")*+' if quoting == "backslash" else r'(?:[^"]|"")*+'
+    inner = r'[^"]*+(?:""[^"]*+)*+'
+    if quoting == "backslash":
+        inner = r'[^"\\]*+(?:(?:\\.|"")[^"\\]*+)*+'
     closed = rf'"(?P<inner>{inner})"{before}(?={escaped}|[\r\n]|\Z)'
     whole = re.compile(rf'{before}(?:{closed}|"(?P<open>{inner}[\\]?)\Z)', re.DOTALL)
     rest = re.compile(rf'(?P<quoted>{before}"{inner}")?[^{escaped}\r\n]*', re.DOTALL)
