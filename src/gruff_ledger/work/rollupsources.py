@@ -414,15 +414,16 @@ def _without_total_columns(
     if not totals or len(totals) == len(values):
         return list(values)
     words = ", ".join(f"'{heading}'" for heading in totals)
+    words = f"the field{'s' if len(totals) > 1 else ''} {words}"
     if not terms.leave_out_totals:
         said.warn(
-            f"{table.name}: the field{'s' if len(totals) > 1 else ''} {words} may hold "
-            "totals of the others, and counted as labels.",
+            f"{table.name}: {words} may hold totals of the others, and counted as "
+            "labels.",
             "To leave them out, set `leave-out-totals`.",
         )
         return list(values)
     rest = [heading for heading in values if heading not in totals]
-    said.notes.append(Note(f"{table.name}: left out as totals: {words}."))
+    said.notes.append(Note(f"{table.name}: totals, and so left out: {words}."))
     if len(totals) == 1:
         _check_total_column(terms, table, rest, totals[0], said)
     return rest
