@@ -15,6 +15,10 @@ from tests.support import PROGRAM, FolderTest
 
 class PublishTest(FolderTest):
     def test_it_serves_until_interrupted(self) -> None:
+        # Tests that run in the background are begun with Ctrl-C ignored, and what they
+        # begin would be too, unless they have a handler of their own.
+        before = signal.signal(signal.SIGINT, signal.default_int_handler)
+        self.addCleanup(signal.signal, signal.SIGINT, before)
         # So that Ctrl-C goes to it alone, also where the tests have no terminal.
         running = subprocess.Popen(
             [str(PROGRAM), "demo", "--publish"],

@@ -3,8 +3,10 @@
 import hashlib
 import io
 import os
+import threading
 import time
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 from unittest.mock import patch
 
@@ -112,10 +114,14 @@ class AheadTest(FolderTest):
         small = self.write("small.csv", "a,b\n1,2\n")
         names = [path, small, self.folder / "none.csv", self.large("a.xlsx")]
         with patch.object(ahead, "_begun", begun := {}):
-            ahead.hash_ahead(lambda: [*map(str, names), str(path), "nul\0.csv"])
-            until = time.time() + 10
-            while not begun and time.time() < until:
-                time.sleep(0.01)
+            listed = threading.Event()
+
+            def addresses() -> Iterator[str]:
+                yield from (*map(str, names), str(path), "nul\0.csv")
+                listed.set()
+
+            ahead.hash_ahead(addresses)
+            self.assertTrue(listed.wait(20))
             self.assertEqual(list(begun), [str(path)])
             self.assertIsNone(ahead.claimed(small))
             found = ahead.claimed(path)
