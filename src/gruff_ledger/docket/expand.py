@@ -96,7 +96,7 @@ def expanded(
 
 
 def _check_fit(job: Job, found: Mapping[str, list[FoundList]]) -> None:
-    """Refuse what is stated for all lists, where no list is of a format that has it."""
+    """Refuse terms given for all lists that the format of none of them has."""
     shared = [
         each
         for listed in job.lists

@@ -360,7 +360,7 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
 
 
 def _unfit(found: Format, terms: ReadingTerms) -> Iterator[str]:
-    """Yield the keys of what is stated and the format does not have."""
+    """Yield the keys of terms that were given and that the format lacks."""
     grid = "rows" in found.chosen
     for key, stated, fits in (
         ("delimiter", terms.delimiter is not None, False),

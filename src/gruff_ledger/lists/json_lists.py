@@ -415,7 +415,7 @@ class _Columns:
         return texts
 
     def _note_kind(self, number: int, key: str, kind: int) -> None:
-        """Take note that a value is no text, a byte a record."""
+        """Take note that a value is not a text, one byte for each record."""
         codes = self._kinds.get(key)
         if codes is None:
             codes = self._kinds[key] = bytearray()
