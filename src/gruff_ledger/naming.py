@@ -99,9 +99,9 @@ def parse_pair(text: str) -> tuple[str, str]:
             if len(names) == 1 and rest:
                 return names[0], rest
             raise BadTerms(
-                f"'{text}' is no pair of names.",
+                f"'{text}' is not a pair of names.",
                 "Write it as in Boat=Vessel; a name with a comma or an equals sign "
-                "stands in double quotes.",
+                "goes in double quotes.",
             )
     return text, text
 
@@ -143,11 +143,11 @@ def parse_pairs(text: str, *, of_names: bool) -> tuple[tuple[str, str], ...]:
         rest = part[equals.end() :].strip() if equals else ""
         if len(names) != 1 or not rest:
             raise BadTerms(
-                f"'{part.strip()}' is no pair of the form NAME=NAME."
+                f"'{part.strip()}' is not of the form NAME=NAME."
                 if of_names
                 else f"'{part.strip()}' is not of the form NAME=TEXT.",
                 "Write pairs as in Boat=Vessel, Berth=Place; a name with a comma or an "
-                "equals sign stands in double quotes.",
+                "equals sign goes in double quotes.",
             )
         if of_names or rest.startswith('"'):
             # A text in quotes can hold what would part pairs.

@@ -293,7 +293,7 @@ class TabTest(FolderTest):
 
     def test_what_is_hidden_or_merged_is_said(self) -> None:
         told = notes(read(self.book().read_bytes(), "#sheet=May"))
-        self.assertIn("1 record stands in hidden rows", told)
+        self.assertIn("1 record is in hidden rows", told)
         self.assertIn("1 merged area", told)
 
     def test_only_what_lies_in_the_block_is_said(self) -> None:
@@ -374,7 +374,7 @@ class OdsTest(unittest.TestCase):
 
     def test_hidden_rows_are_said(self) -> None:
         row = f'<table:table-row table:visibility="collapse">{self.CELL}{self.END}'
-        self.assertIn("1 record stands in hidden rows", notes(read(self.data(row))))
+        self.assertIn("1 record is in hidden rows", notes(read(self.data(row))))
 
 
 class HostileTest(unittest.TestCase):

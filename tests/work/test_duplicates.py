@@ -53,7 +53,7 @@ class SetAsideTest(unittest.TestCase):
         ).notes
         self.assertEqual(repeats.what, "2 records repeat another by Berth, in 1 group.")
         self.assertEqual(repeats.origin.record.tolist(), [3, 4])
-        self.assertIn("2 records match nothing", blank.what)
+        self.assertIn("2 records have a blank key and match nothing", blank.what)
         self.assertEqual(blank.origin.record.tolist(), [5, 6])
         self.assertIn("Matched loosely, 1 record more repeats", loosely.what)
         self.assertEqual(

@@ -189,7 +189,7 @@ class FieldTest(unittest.TestCase):
             ({"take": ("Rate", "From=Rate")}, "two fields would be called"),
             ({"default": {"Rat": "1"}}, "not among the fields"),
             ({"key": ("Class=Code WEIGHT 3",)}, "has a weight"),
-            ({"key": ("Class=",)}, "no pair of names"),
+            ({"key": ("Class=",)}, "not a pair of names"),
         ):
             with self.subTest(**terms), self.assertRaisesRegex(BadTerms, said):
                 lookup(**terms)

@@ -244,7 +244,7 @@ class ProgramTest(FolderTest):
             *("--form", "decimal=','", "--to", "c.csv", "--ledger", "m"),
         )
         self.assertEqual(self.text("c.csv"), "boat,fee\nALBA,1.5\nBolder,x\n")
-        self.assertIn("fee is not a number in the form stated", done.stderr.decode())
+        self.assertIn("fee is not a number in the form given", done.stderr.decode())
         (found,) = self.records("m/findings.csv")
         self.assertEqual((found["value"], found["record"]), ("x", "2"))
 

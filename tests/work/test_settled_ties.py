@@ -16,7 +16,7 @@ class SettledTest(FolderTest):
         self.assertEqual(
             self.text("out.csv"), "No,Name,Bin\n1,ROPE,x\n2,Sail,q\n3,oar,z\n"
         )
-        self.assertIn("the later list stands", told)
+        self.assertIn("the later list is taken", told)
 
     def test_records_that_hold_nothing_are_no_copies(self) -> None:
         """And make no label of a rollup."""
@@ -26,7 +26,7 @@ class SettledTest(FolderTest):
             "duplicates", "a.csv", "--treat", "set-aside", "--to", "b.csv"
         ).stderr.decode()
         self.assertEqual(len(self.records("b.csv")), 4)
-        self.assertIn("every field is blank", told)
+        self.assertIn("have every field blank", told)
         told = self.gruff("rollup", "a.csv", "--to", "c.csv").stderr.decode()
         self.assertEqual(self.text("c.csv"), "Kind,Sum\nx,4\n")
         self.assertIn("1 labels down", told)

@@ -7,13 +7,12 @@ more, and only where no two ledgers know one of that name.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
 
-from gruff_ledger.account.tracing import Tracing
+from gruff_ledger.account.tracing import Tracing, sha256_of_file
 from gruff_ledger.account.trail import TRAIL_FILE
 from gruff_ledger.problems import Problem, UnreadableSource, nearest_or_all
 
@@ -89,7 +88,7 @@ def _by_place(said: str, tracings: list[Tracing]) -> Answer | None:
         if tracing.is_unchanged(kind, at, path):
             return Answer(tracing, kind, at)
     for tracing, kind, at in found[:1]:
-        note = f"{said} was changed since that run; what is told is how it was then."
+        note = f"{said} was changed since that run; this is how it was then."
         return Answer(tracing, kind, at, note if _is_file(path) else "")
     return None
 
@@ -101,9 +100,7 @@ def _by_content(path: Path, tracings: list[Tracing]) -> Answer | None:
     for tracing in tracings:
         for kind, at, address in tracing.of_size(size):
             if kind == "source":
-                if not digest:
-                    with path.open("rb") as stream:
-                        digest = hashlib.file_digest(stream, "sha256").hexdigest()
+                digest = digest or sha256_of_file(path)
                 is_same = tracing.sha256_of(at) == digest
             else:
                 is_same = tracing.is_copy(at, path)
@@ -134,7 +131,7 @@ def _by_name(
         raise UnreadableSource(
             "the run of this ledger neither read nor wrote this file."
             if is_given
-            else "no ledger near it is of a run that read or wrote this file.",
+            else "no ledger near it is from a run that read or wrote this file.",
             nearest_or_all(said, known, "lists known")
             if not found
             else "Name the ledger of its run with `ledger`, or the list by the path it "

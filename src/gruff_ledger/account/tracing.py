@@ -311,7 +311,7 @@ class Tracing:
         if kind == "source":
             line = self._account["sources"][position]
             return bool(facts.st_size == line["size_bytes"]) and (
-                self.sha256_of(position) in ("", _sha256_of(path))
+                self.sha256_of(position) in ("", sha256_of_file(path))
             )
         out = self._out_facts(position)
         return out is not None and (facts.st_size, facts.st_mtime_ns) == (
@@ -346,7 +346,7 @@ class Tracing:
             return True
         there = self._ledger / out["path"]
         return self.is_unchanged("result", result, there) and (
-            _sha256_of(there) == _sha256_of(path)
+            sha256_of_file(there) == sha256_of_file(path)
         )
 
     def _out_facts(self, result: int) -> dict[str, Any] | None:
@@ -999,7 +999,8 @@ class Tracing:
         ]
 
 
-def _sha256_of(path: Path) -> str:
+def sha256_of_file(path: Path) -> str:
+    """Return the SHA-256 of a file, in hexadecimal."""
     with path.open("rb") as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()
 

@@ -300,7 +300,7 @@ def _pair(term: Term, text: str) -> tuple[str, str]:
             break
     raise BadTerms(
         f"'{text}' is not of the form {_METAVARS[term.kind]}.",
-        "Write it so; a name with a comma or an equals sign stands in double quotes.",
+        "Write it so; a name with a comma or an equals sign goes in double quotes.",
     )
 
 

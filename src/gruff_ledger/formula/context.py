@@ -155,7 +155,7 @@ class Context(abc.ABC):
             found, bad = self.as_numbers(value)
             if bad.any():
                 name = value.field or "the value"
-                form = "" if value.number == PLAIN else " in the form stated"
+                form = "" if value.number == PLAIN else " in the form given"
                 self.find(
                     f"{name} is a number",
                     f"{name} is not a number{form}",
@@ -230,7 +230,7 @@ class Context(abc.ABC):
         if count:
             self.say(
                 f"{rounded_words(count)}.",
-                "To round otherwise, write ROUND(..., digits, mode).",
+                "To round differently, write ROUND(..., digits, mode).",
             )
         return column
 

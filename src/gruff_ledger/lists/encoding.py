@@ -246,9 +246,9 @@ def _refuse_binary(head: bytes, file: str) -> None:
         kind = "a file of a program's own (it holds bytes that no text has)"
     if kind:
         remedy = (
-            f"Set its `format` to {read_as}; its ending tells another."
+            f"Set its `format` to {read_as}: the ending of its name is that of another."
             if read_as
-            else "Save it as delimited text, or, if it is text all the same, state its "
+            else "Save it as delimited text, or, if it is text after all, give its "
             "`encoding`."
         )
         raise UnreadableSource(

@@ -291,10 +291,10 @@ def _notes_below(
         return ()
     above = heading_row + int(table.origin.record[start - 1]) - 1
     first = heading_row if heading_row else 1
-    stand = "1 record stands" if len(below) == 1 else f"{len(below)} records stand"
+    are = "1 record is" if len(below) == 1 else f"{len(below)} records are"
     return (
         Note(
-            f"{table.name}: {stand} below a blank one at the end, with few of the "
+            f"{table.name}: {are} below a blank one at the end, with few of the "
             f"{width} fields filled.",
             f"If that is no record, end the list above it: #row={first}-{above}.",
             table.origin.pick(np.array(below)),

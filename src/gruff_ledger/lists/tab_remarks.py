@@ -68,7 +68,7 @@ def _notes(
 ) -> Iterator[Note]:
     hidden = [number for row in look.hidden_rows if (number := place.record(row))]
     if hidden:
-        rows = "1 record stands" if len(hidden) == 1 else f"{len(hidden)} records stand"
+        rows = "1 record is" if len(hidden) == 1 else f"{len(hidden):,} records are"
         yield Note(
             f"{name}: {rows} in hidden rows; they are read like the others.",
             "To leave them out, delete them in the workbook.",
@@ -78,9 +78,9 @@ def _notes(
     headings = [each for col in look.hidden_cols if (each := place.heading(col))]
     if headings:
         fields = (
-            "1 field stands in a hidden column and is"
+            "1 field is in a hidden column and is"
             if len(headings) == 1
-            else f"{len(headings)} fields stand in hidden columns and are"
+            else f"{len(headings)} fields are in hidden columns and are"
         )
         told = ", ".join(headings[:_TOLD_FIELDS])
         if len(headings) > _TOLD_FIELDS:

@@ -106,9 +106,9 @@ NO_SUCH_DAY = "no such day"
 OVER_A_DAY = "time over 24 hours"
 MANY_DIGITS = "more than 15 digits"
 ODD_CELLS = {
-    NEGATIVE_DATE: "The cell is formatted as a date or time and holds a number that is "
-    "none; it was read as that number.",
-    NO_SUCH_DAY: "The workbook's calendar has 29 February 1900, which never was.",
+    NEGATIVE_DATE: "The cell is formatted as a date or time and holds a number that "
+    "cannot be one; it was read as that number.",
+    NO_SUCH_DAY: "The workbook's calendar has 29 February 1900, which never existed.",
     OVER_A_DAY: "The cell is formatted as a time of day and holds more than 24 hours; "
     "it was read as that length of time.",
     MANY_DIGITS: "The cell holds a number of more than 15 digits; workbook programs "

@@ -300,7 +300,7 @@ class Checking:
         form = ""
         if rule.datatype in NUMBERS:
             numbers, wrong = context.as_numbers(cells)
-            form = "" if cells.number == PLAIN else " in the form stated"
+            form = "" if cells.number == PLAIN else " in the form given"
             if rule.datatype == "integer":
                 wrong = wrong | _has_part(numbers.amounts)
         elif rule.datatype in DATES:

@@ -134,6 +134,6 @@ def _computed(evaluation: Evaluation, formula: str, heading: str) -> object:
     if count:
         evaluation.say(
             f"{heading}: {rounded_words(count)}.",
-            "To round otherwise, write ROUND(..., digits, mode).",
+            "To round differently, write ROUND(..., digits, mode).",
         )
     return column

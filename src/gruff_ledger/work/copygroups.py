@@ -222,7 +222,7 @@ def undecided_note(
         Note(
             f"In {groups} no record has anything to read in '{heading}': nothing is "
             f"the {terms.keep}, and {stay}.",
-            "To keep one of each all the same, set `keep` to first, last or fullest.",
+            "To keep one of each anyway, set `keep` to first, last or fullest.",
             table.origin.pick(open_),
             warning=True,
         ),
@@ -303,12 +303,13 @@ def _notes(
     notes = [Note(said, remedy, origin)]
     notes += _loose_note(first, alike)
     if blank.any():
-        number = numbered_words(int(blank.sum()), "record matches", "records match")
+        number = numbered_words(int(blank.sum()), "record has", "records have")
+        match = "matches" if blank.sum() == 1 else "match"
         notes.append(
             Note(
-                f"{number} nothing, with a blank in a key field."
+                f"{number} a blank key and {match} nothing."
                 if fields
-                else f"{number} nothing: every field is blank.",
+                else f"{number} every field blank and {match} nothing.",
                 "To compare them too, choose other fields in `by`."
                 if fields
                 else "To set them aside, use gruff merge.",

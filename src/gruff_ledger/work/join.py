@@ -46,7 +46,7 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
     keep_blank: Annotated[
         bool,
         Meta(
-            description="Put the separator beside blank cells too, so that what was "
+            description="Put the separator next to blank cells too, so that what was "
             "split joins to the same text."
         ),
     ] = False
@@ -68,7 +68,7 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
             )
         if self.keep_blank and self.template is not None:
             raise BadTerms(
-                "a template says itself what stands beside blank cells.",
+                "a template already says what comes next to blank cells.",
                 "Leave it out.",
                 term="keep-blank",
             )

@@ -285,7 +285,7 @@ def _undecided_note(
         Note(
             f"For {records} nothing is the {terms.which}: the matches in "
             f"{reference.name} have nothing to read in `of`; nothing was filled in.",
-            "To take one all the same, set `which` to first or last.",
+            "To take one anyway, set `which` to first or last.",
             table.origin.pick(undecided),
             warning=True,
         ),

@@ -151,7 +151,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
             names = parse_names(mine)
             if len(names) != 1:
                 raise BadTerms(
-                    f"'{item}' is no pair of names.", "Write it as in Rate=Tariff."
+                    f"'{item}' is not a pair of names.", "Write it as in Rate=Tariff."
                 )
             if theirs == item:
                 theirs = names[0]

@@ -302,7 +302,7 @@ def _updates_note(stacked: Stacked) -> tuple[Note, ...]:
     last = stacked.names[-1]
     return (
         Note(
-            "Where several updates have a cell of one record, the later list stands: "
+            "Where several updates fill the same cell, the later list is taken: "
             f"{last} before all others."
         ),
     )

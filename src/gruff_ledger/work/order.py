@@ -251,7 +251,7 @@ def _with_pattern(cells: _Cells, heading: str, term: str) -> tuple[Note, ...]:
     cells.pattern = DatePattern(forms.pattern)
     cells.__dict__.pop("dates", None)
     said = f"{heading}: its dates are read by the pattern {forms.pattern}."
-    return (Note(said, "To read them otherwise, state their `form`."),)
+    return (Note(said, "To read them differently, give their `form`."),)
 
 
 def ways_note(

@@ -903,7 +903,7 @@ def _count_note(brought: Sequence[Brought]) -> Note:
     told = ", ".join(f"'{field}'" for field in fields[:_TOLD_FIELDS])
     if len(fields) > _TOLD_FIELDS:
         told += f" and {len(fields) - _TOLD_FIELDS} more"
-    return Note(f"Counted are the filled cells of {told}, numbers or not.")
+    return Note(f"The filled cells of {told} are counted, numbers or not.")
 
 
 def _checked(

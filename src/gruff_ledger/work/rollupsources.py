@@ -303,7 +303,8 @@ def _total_rows(
     rows = table.filter(mask)
     if not terms.leave_out_totals:
         said.warn(
-            f"{table.name}: {looks} like totals of the others, and counted as labels.",
+            f"{table.name}: {looks} like totals of the others, but "
+            f"{_counted_words(len(rows))}.",
             "To leave them out, set `leave-out-totals`.",
             rows,
         )
@@ -398,6 +399,10 @@ def _compare_totals(
     )
 
 
+def _counted_words(count: int) -> str:
+    return "was counted as a label" if count == 1 else "were counted as labels"
+
+
 def _without_total_columns(
     terms: RollupTerms,
     table: Table,
@@ -414,16 +419,16 @@ def _without_total_columns(
     if not totals or len(totals) == len(values):
         return list(values)
     words = ", ".join(f"'{heading}'" for heading in totals)
-    words = f"the field{'s' if len(totals) > 1 else ''} {words}"
+    words = f"the {'field' if len(totals) == 1 else 'fields'} {words}"
     if not terms.leave_out_totals:
         said.warn(
-            f"{table.name}: {words} may hold totals of the others, and counted as "
-            "labels.",
+            f"{table.name}: {words} may hold totals of the others, but "
+            f"{_counted_words(len(totals))}.",
             "To leave them out, set `leave-out-totals`.",
         )
         return list(values)
     rest = [heading for heading in values if heading not in totals]
-    said.notes.append(Note(f"{table.name}: totals, and so left out: {words}."))
+    said.notes.append(Note(f"{table.name}: totals were left out: {words}."))
     if len(totals) == 1:
         _check_total_column(terms, table, rest, totals[0], said)
     return rest

@@ -119,8 +119,8 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
         """Refuse terms that contradict each other."""
         if self.change and self.gives_cells:
             raise BadTerms(
-                "a change is one of numbers, and the first or last cell is given as it "
-                "is written.",
+                "a change is worked out from numbers, but the first or last cell is "
+                "given as it is written.",
                 "Leave out `change`, or set `figure` to sum.",
                 term="change",
             )

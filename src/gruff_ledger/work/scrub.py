@@ -118,7 +118,7 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
         bool,
         Meta(
             description="Change the case only of cells that are all in capitals or all "
-            "in small letters; a field of small letters for the most part stays."
+            "in small letters; a field mostly in small letters is left as it is."
         ),
     ] = False
     number: Annotated[
@@ -384,7 +384,7 @@ def _finding(
     return Finding(
         f"{heading} is a {kind}",
         Severity.WARN,
-        f"{heading} is not a {kind} in the form stated; the cell was left as it is.",
+        f"{heading} is not a {kind} in the form given; the cell was left as it is.",
         heading,
         table.origin.pick(unread),
         filtered(was, unread),

@@ -297,7 +297,7 @@ def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
         more = f", {len(said) - _MOST_COUNTS} other numbers of parts"
         said = said[:_MOST_COUNTS]
     if blank.any():
-        said.append(f"{int(blank.sum())} {'is' if blank.sum() == 1 else 'are'} blank")
+        said.append(f"{int(blank.sum()):,} {'is' if blank.sum() == 1 else 'are'} blank")
     return (Note(f"{heading}: of {len(counts)} records, {', '.join(said)}{more}."),)
 
 
