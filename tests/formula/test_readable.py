@@ -52,7 +52,7 @@ class UnreadableTest(FolderTest):
         first = told.splitlines()[1]
         self.assertIn("All figures add up to 45; 1 of 10 filled cells is not", first)
         told = self.gruff("sort", "most.csv", "--by", "Days", "--to", "o.csv")
-        self.assertIn("1 of 10 filled cells of 'Days' are not", told.stderr.decode())
+        self.assertIn("1 of 10 filled cells of 'Days' is not a ", told.stderr.decode())
 
     def test_nothing_is_the_greatest_of_nothing(self) -> None:
         """No record is set aside, none filled in; and that is said."""

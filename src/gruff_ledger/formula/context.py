@@ -68,7 +68,7 @@ class Context(abc.ABC):
         self.notes: list[Note] = []
         self.forms = forms or {}
         self._outcome = outcome
-        self._becomes = f"are left out: there {outcome}"
+        self._becomes = f"left out: there {outcome}"
         self._wanted: Mask = ALL
         self._found: dict[tuple[str, str, str], tuple[Mask, Column]] = {}
         self._numbers: dict[str, tuple[Numbers, Mask]] = {}

@@ -46,7 +46,7 @@ def check_readable(
     term : str
         What named the field.
     becomes : str
-        What becomes of such cells, as ``come last``.
+        What becomes of such cells, as ``not in the order``.
 
     Returns
     -------
@@ -61,7 +61,10 @@ def check_readable(
     count = int(np.count_nonzero(bad))
     if not count:
         return ()
-    said = f"{count:,} of {filled:,} filled cells of '{heading}' are not {kind}s"
+    are, a_kind, they = "are", f"{kind}s", "they"
+    if count == 1:
+        are, a_kind, they = "is", f"a {kind}", "it"
+    said = f"{count:,} of {filled:,} filled cells of '{heading}' {are} not {a_kind}"
     if count * 2 > filled:
         cells = filtered(table.column(heading), bad)
         first = cells.slice(0, 1).to_pylist()[0]
@@ -74,4 +77,5 @@ def check_readable(
             term=term,
             field=heading,
         )
-    return (Note(f"{said}; they {becomes}.", "", table.origin.pick(bad), warning=True),)
+    said += f"; {they} {are} {becomes}."
+    return (Note(said, "", table.origin.pick(bad), warning=True),)

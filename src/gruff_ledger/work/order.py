@@ -154,7 +154,7 @@ def ordering(
     if bad.any():
         filled = len(table) - int(np.count_nonzero(cells.blank))
         left_out = check_readable(
-            table, heading, bad, filled, way, term, "are not in the order"
+            table, heading, bad, filled, way, term, "not in the order"
         )
         notes = left_out + notes
     findings: tuple[Finding, ...] = ()

@@ -599,7 +599,7 @@ def _numbers(
             int(np.count_nonzero(is_filled)),
             "number",
             "value" if terms.value else "down",
-            "are in no figure",
+            "in no figure",
         )
         if terms.figure != "sum":
             # A sum says it in its own sentence.

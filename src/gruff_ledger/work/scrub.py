@@ -372,7 +372,7 @@ def _refuse_unread(
     if kind == "number" and read_amounts(column, form.number)[1].any():
         # Numbers, which do not fit the pattern.
         return
-    check_readable(table, heading, unread, filled, kind, kind, "are left as they are")
+    check_readable(table, heading, unread, filled, kind, kind, "left as written")
 
 
 def _finding(
