@@ -46,7 +46,7 @@ class PartsAgainTest(FolderTest):
         self.gruff("scrub", "b.csv", "--trim", "--to", "c.csv")
         self.assertEqual(self.text("c.csv"), text)
         self.assertIn(
-            "quote",
+            "b.xlsx, --to-quote: an XLSX workbook has no such thing",
             self.problem(
                 "scrub", "a.csv", "--trim", "--to", "b.xlsx", "--to-quote", "all"
             ),

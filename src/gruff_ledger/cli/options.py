@@ -243,14 +243,14 @@ def terms_from(
                 said[term.key] = _taken_apart(term, value)
             except BadTerms as problem:
                 problem.term = term.key
-                raise _renamed(problem, renamed) from None
+                raise with_options_named(problem, renamed) from None
     try:
         return read(declared, said)
     except BadTerms as problem:
-        raise _renamed(problem, renamed) from None
+        raise with_options_named(problem, renamed) from None
 
 
-def _renamed(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
+def with_options_named(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
     """Speak of a term by the name of its option."""
     problem.term = renamed.get(problem.term or "", problem.term)
     for key, name in renamed.items():

@@ -21,6 +21,7 @@ from gruff_ledger.cli.options import (
     ledger_options,
     options_of,
     terms_from,
+    with_options_named,
 )
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.cli.words import paragraph
@@ -42,7 +43,8 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.memory import settle_memory
 from gruff_ledger.naming import parse_names
-from gruff_ledger.problems import UnreadableSource, with_terms_named
+from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named
+from gruff_ledger.terms import plain
 from gruff_ledger.work.registry import VERBS, Verb
 
 if TYPE_CHECKING:
@@ -218,14 +220,20 @@ def _run_verb(
     )
     entering = None if enter is None else _entering(enter, job)
     with Progress(wanted=not quiet) as progress:
-        done = run(
-            job,
-            replace=replace,
-            hash_sources=as_json,
-            keep_result=to is None or entering is not None,
-            on_step=progress.on_step,
-            on_read=progress.on_read,
-        )
+        try:
+            done = run(
+                job,
+                replace=replace,
+                hash_sources=as_json,
+                keep_result=to is None or entering is not None,
+                on_step=progress.on_step,
+                on_read=progress.on_read,
+            )
+        except BadTerms as problem:
+            is_of_writing = problem.file in [str(out.path) for out in job.outs]
+            if is_of_writing and problem.term in plain(writing):
+                raise with_options_named(problem, _WRITING_NAMES) from None
+            raise
     shown = done if to is None else msgspec.structs.replace(done, result=None)
     show_verb(shown, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
     if entering is not None and done.result is not None:
