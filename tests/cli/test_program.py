@@ -218,7 +218,7 @@ class RefusalTest(FolderTest):
             (("sort", "a.csv", "--by", "Fee AS NUMBER"), "Fee is not a number"),
             (("rollup", "a.csv", "--value", "Fee", "--figure", "mean"), "not a number"),
             (("compute", "a.csv", "--formula", "x=Fee / Part"), "Fee is not a number"),
-            (("duplicates", "a.csv", "--by", "Fee", "--match", "number"), "blank in"),
+            (("duplicates", "a.csv", "--by", "Fee", "--match", "number"), "blank key"),
         ):
             with self.subTest(arguments=arguments):
                 done = self.gruff(*arguments)
