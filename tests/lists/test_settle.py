@@ -75,7 +75,7 @@ class NotesBelowTest(unittest.TestCase):
 
     def test_are_pointed_out_with_the_block_that_leaves_them_out(self) -> None:
         (note,) = read(self.TEXT).notes
-        self.assertIn("1 record stands below a blank one", note.what)
+        self.assertIn("1 record is below a blank one", note.what)
         self.assertIn("#row=1-3", note.remedy)
         self.assertEqual(read(self.TEXT, "#row=1-3").notes, ())
 
