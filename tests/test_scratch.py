@@ -13,7 +13,7 @@ from unittest import mock
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger import scratch
+from gruff_ledger import scratch, scratch_folders
 from gruff_ledger.scratch import (
     Scratch,
     gathering,
@@ -112,29 +112,44 @@ class ScratchTest(FolderTest):
                 self.assertEqual(held.folder.stat().st_mode & 0o777, 0o700)
         self.assertEqual(list(self.folder.iterdir()), [])
 
-    def test_what_a_killed_run_left_is_removed_and_what_is_used_is_not(self) -> None:
-        left = self.folder / "gruff-scratch-left"
-        left.mkdir()
-        (left / "in-use").touch()
+    def left_by_a_kill(self) -> Path:
+        """Return a folder of the kind that a killed run leaves."""
+        left, mark = scratch_folders.make_folder(self.folder)
+        mark.close()
         (left / "1.arrow").write_bytes(b"cells")
-        other = self.folder / "gruff-ledger"
-        other.mkdir()
-        begun = self.folder / "gruff-scratch-begun"
-        begun.mkdir()
+        return left
+
+    def test_what_a_killed_run_left_is_removed_and_what_is_used_is_not(self) -> None:
+        left = self.left_by_a_kill()
         with self.scratch as held, Scratch(self.folder) as second:
             self.assertFalse(left.exists())
             self.assertTrue(held.folder.exists())
             self.assertTrue(second.folder.exists())
-            self.assertTrue(other.exists())
-            self.assertTrue(begun.exists())
 
     def test_a_run_that_needs_no_scratch_removes_what_was_left_too(self) -> None:
-        left = self.folder / "gruff-scratch-left"
-        left.mkdir()
-        (left / "in-use").touch()
+        left = self.left_by_a_kill()
         self.write("boats.csv", "Boat\nTern\n")
         self.gruff("count", "boats.csv", "--by", "Boat", "--scratch", ".")
         self.assertFalse(left.exists())
+
+    def test_folders_of_a_person_stay_whatever_they_are_called(self) -> None:
+        """Only our mark counts, and only our files go."""
+        for name, files in (
+            ("gruff-scratch-empty", {}),
+            ("gruff-scratch-plans", {"plan.txt": b"plan"}),
+            ("gruff-scratch-marked", {"in-use": b"", "1.arrow": b"theirs"}),
+            ("gruff-scratch-wordy", {"in-use": b"mine\n", "1.arrow": b"theirs"}),
+        ):
+            for file, data in files.items():
+                self.write(f"{name}/{file}", data)
+            (self.folder / name).mkdir(exist_ok=True)
+        left = self.left_by_a_kill()
+        (left / "notes.txt").write_bytes(b"theirs")
+        self.write("boats.csv", "Boat\nTern\n")
+        self.gruff("count", "boats.csv", "--by", "Boat", "--scratch", ".")
+        self.assertTrue((left / "notes.txt").exists())
+        for name in ("empty", "plans/plan.txt", "marked/1.arrow", "wordy/1.arrow"):
+            self.assertTrue((self.folder / f"gruff-scratch-{name}").exists(), name)
 
     def test_arrays_freed_while_others_are_made_are_no_trouble(self) -> None:
         with self.scratch:

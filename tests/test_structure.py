@@ -14,10 +14,12 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 RANKS = {
     "problems": 0,
     "shell": 0,
+    "interrupts": 0,
     "table": 1,
     "locking": 1,
     "memory": 1,
     "runs": 2,
+    "scratch_folders": 2,
     "scratch": 3,
     "outcome": 3,
     "cells": 4,

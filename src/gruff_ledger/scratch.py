@@ -28,17 +28,22 @@ import os
 import shutil
 import tempfile
 import threading
-import time
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
-from typing import Any, BinaryIO, Self
+from typing import Any, Self
 
 import msgspec
 import pyarrow as pa
 
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.runs import taken_in_runs
+from gruff_ledger.scratch_folders import (
+    make_folder,
+    remove_folder,
+    remove_left,
+    scratch_root,
+)
 from gruff_ledger.table import (
     Column,
     Table,
@@ -65,12 +70,6 @@ _SPARED_BYTES = 1 << 28
 
 # Parsed records are gathered in files of about this size.
 _FILE_BYTES = 1 << 28
-
-_PREFIX = "gruff-scratch-"
-_LOCK = "in-use"
-
-# How long a run may take between making its folder and locking it.
-_BEGUN_SECONDS = 60
 
 # The work in memory takes up to so many times the size of a list, in all that was
 # measured; see docs/speed.md.
@@ -161,8 +160,7 @@ class Scratch:
         root = scratch_root(beneath)
         try:
             remove_left(root)
-            self.folder = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=root))
-            self._lock = _held(self.folder / _LOCK)
+            self.folder, self._mark = make_folder(root)
         except OSError as error:
             raise _unwritable(error, root) from error
         self._numbers = itertools.count(1)
@@ -195,9 +193,8 @@ class Scratch:
 
     def close(self) -> None:
         """Remove the folder; what is mapped from it stays as long as it is used."""
-        self._lock.close()
-        # On Windows a file that is still mapped stays until the next start.
-        shutil.rmtree(self.folder, ignore_errors=True)
+        self._mark.close()
+        remove_folder(self.folder)
 
     def gathered(self, columns: Iterable[Column]) -> Column:
         """Return columns end to end; what is large and in memory goes to files."""
@@ -377,44 +374,6 @@ def _place(array: Any) -> int:
 
 def _batch(arrays: Sequence[Any]) -> Any:
     return pa.RecordBatch.from_arrays(arrays, list(map(str, range(len(arrays)))))
-
-
-def scratch_root(beneath: Path | None = None) -> Path:
-    """Return where scratch folders are made: as stated, or where the system has it."""
-    return Path(tempfile.gettempdir()) if beneath is None else beneath
-
-
-def remove_left(root: Path) -> None:
-    """Remove the folders of runs that were killed; those in use are left."""
-    for folder in root.glob(f"{_PREFIX}*"):
-        with contextlib.suppress(OSError):
-            facts = folder.stat()
-            if folder.is_symlink() or facts.st_uid != _own():
-                continue
-            is_new = time.time() - facts.st_mtime < _BEGUN_SECONDS
-            if is_new and not (folder / _LOCK).exists():
-                continue  # Somebody makes it just now.
-            with _held(folder / _LOCK):
-                pass
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def _own() -> int:
-    # Windows knows no such numbers, and gives 0 for every file.
-    return os.getuid() if hasattr(os, "getuid") else 0
-
-
-def _held(path: Path) -> BinaryIO:
-    """Open and lock a file, or raise OSError where somebody has it locked."""
-    from gruff_ledger.locking import lock
-
-    stream = path.open("a+b")
-    try:
-        lock(stream)
-    except OSError:
-        stream.close()
-        raise
-    return stream
 
 
 def _unwritable(error: OSError, folder: Path) -> UnwritableOutput:

@@ -2,13 +2,14 @@
 
 import errno
 import os
+import signal
 import threading
 import unittest
 from pathlib import Path
 from typing import BinaryIO
 from unittest.mock import patch
 
-from gruff_ledger.lists import whole
+from gruff_ledger.lists import placing, whole
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.problems import UnwritableOutput
 from tests.support import FolderTest
@@ -177,3 +178,79 @@ class OutputsTest(FolderTest):
             outputs.write(old, lambda sink: sink.write(b"new"))
             outputs.commit()
         self.assertEqual(old.stat().st_mode & 0o777, 0o600)
+
+
+class ProtectedTest(FolderTest):
+    """What may not be written to, and who may read what is written."""
+
+    def test_what_a_run_is_made_from_is_never_an_output(self) -> None:
+        """By its own name, by a link, and before it is there."""
+        docket = self.write("job.toml", "docket = 1")
+        linked = self.folder / "linked.toml"
+        linked.symlink_to(docket)
+        coming = self.folder / "decided.jsonl"
+        made_from = {docket: "the docket", coming: "what is decided"}
+        with Outputs(replace=True, made_from=made_from) as outputs:
+            for path, what in ((docket, "docket"), (linked, "docket"), (coming, "dec")):
+                with (
+                    self.subTest(path=path.name),
+                    self.assertRaisesRegex(UnwritableOutput, what),
+                ):
+                    outputs.claim(path)
+
+    def test_a_link_leads_nowhere_outside(self) -> None:
+        """Neither when it is claimed nor when it is written."""
+        below = self.folder / "job"
+        outside = self.write("outside.csv", "theirs")
+        below.mkdir()
+        (below / "out.csv").symlink_to(outside)
+        with Outputs(replace=True, below=[below]) as outputs:
+            with self.assertRaisesRegex(UnwritableOutput, "lies outside"):
+                outputs.claim(below / "out.csv")
+            with self.assertRaisesRegex(UnwritableOutput, "lies outside"):
+                outputs.begin(below / "out.csv")
+        self.assertEqual(outside.read_text(), "theirs")
+
+    @unittest.skipUnless(os.name == "posix", "permissions are those of POSIX")
+    def test_outputs_are_as_private_as_their_sources(self) -> None:
+        """New ones and replaced ones, and while they are written too."""
+        source = self.write("list.csv", "a\n1\n")
+        source.chmod(0o600)
+        old = self.write("old.csv", "old")
+        old.chmod(0o644)
+        new = self.folder / "new.csv"
+        modes = []
+
+        def write(sink: BinaryIO) -> None:
+            modes.append(os.fstat(sink.fileno()).st_mode & 0o777)
+            sink.write(b"a\n")
+
+        with Outputs([source], replace=True) as outputs:
+            for path in (old, new):
+                outputs.write(path, write)
+            outputs.commit()
+        modes += [path.stat().st_mode & 0o777 for path in (old, new)]
+        self.assertEqual(modes, [0o600] * 4)
+
+    def test_an_interruption_waits_until_all_are_in_place(self) -> None:
+        """And what is in place is noted."""
+        paths = [self.folder / name for name in ("a.csv", "b.csv")]
+        put = placing._put
+
+        def interrupted(staged: placing.Staged, *, replace: bool) -> None:
+            put(staged, replace=replace)
+            signal.raise_signal(signal.SIGINT)
+
+        noted: list[str] = []
+        with (
+            patch.object(placing, "_put", interrupted),
+            patch.object(whole, "PLACED", noted),
+            self.assertRaises(KeyboardInterrupt),
+            Outputs() as outputs,
+        ):
+            for path in paths:
+                outputs.write(path, lambda sink: sink.write(b"a\n"))
+            outputs.commit()
+        self.assertTrue(all(path.is_file() for path in paths))
+        self.assertEqual(noted, [str(path) for path in paths])
+        self.assertEqual(len(list(self.folder.iterdir())), 2)

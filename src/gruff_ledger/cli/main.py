@@ -20,7 +20,9 @@ from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
-_EXIT_INTERRUPTED = 130
+
+# As shells say it of a program that was ended by Ctrl-C: 128 and the signal's number.
+EXIT_INTERRUPTED = 130
 
 # Set by a shell that asks what could come next.
 _COMPLETE = "_GRUFF_COMPLETE"
@@ -124,7 +126,7 @@ def gruff(ctx: click.Context) -> None:
 
 
 def main(arguments: list[str] | None = None) -> NoReturn:
-    """Run the command line and exit: 0 done, 1 done with stops, 2 not done."""
+    """Run the command line and exit: 0 done, 1 with stops, 2 not, 130 interrupted."""
     for stream in (sys.stdout, sys.stderr):
         # A console that cannot show a letter must not end the run.
         with contextlib.suppress(AttributeError):
@@ -161,8 +163,8 @@ def _status(run: Callable[[], Any]) -> int:
     except click.exceptions.Exit as leaving:
         return leaving.exit_code
     except (click.Abort, KeyboardInterrupt):
-        _say("interrupted; no output was written or replaced.")
-        return _EXIT_INTERRUPTED
+        _say(f"interrupted. {_what_was_written()}")
+        return EXIT_INTERRUPTED
     except BrokenPipeError:
         # Whoever read our output has had enough. Python would complain once more when
         # it flushes at exit.
@@ -171,7 +173,7 @@ def _status(run: Callable[[], Any]) -> int:
     except MemoryError:
         return _say(
             "there is not enough memory for this work, or no room for the temporary "
-            "files of a large list. Nothing was written. Free some space, or name "
+            f"files of a large list. {_what_was_written()} Free some space, or name "
             "another folder in --scratch."
         )
     except Exception as error:
@@ -188,12 +190,22 @@ def _say(text: str, excerpt: str = "") -> int:
     return EXIT_NOT_DONE
 
 
+def _what_was_written() -> str:
+    """Say which outputs are in their places, for a run that did not end well."""
+    whole = sys.modules.get("gruff_ledger.lists.whole")
+    placed = [] if whole is None else whole.PLACED
+    if not placed:
+        return "No output was written or replaced."
+    more = f" and {len(placed) - 3} more" if len(placed) > 3 else ""
+    return f"Before that, this was written whole: {', '.join(placed[:3])}{more}."
+
+
 def _own_fault(error: Exception) -> int:
     """Report a fault of the program itself in the form of a problem."""
     if os.environ.get("GRUFF_TRACEBACK"):
         raise error
     kind = type(error).__name__
     return _say(
-        f"a fault in the program stopped the work ({kind}: {error}). No output was "
-        "written or replaced. Please report it, with what GRUFF_TRACEBACK=1 shows."
+        f"a fault in the program stopped the work ({kind}: {error}). "
+        f"{_what_was_written()} Please report it, with what GRUFF_TRACEBACK=1 shows."
     )

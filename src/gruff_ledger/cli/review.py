@@ -25,7 +25,6 @@ from gruff_ledger.docket.review import Review, filled_list, now, reviews
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.work.answers import (
     DIFFERENT,
@@ -230,7 +229,7 @@ def _review(
     if answers is not None:
         return _take_answers(*opened[0], answers, quiet=quiet)
     if to is not None:
-        return _write_questions(opened[0][1], to, replace=replace, quiet=quiet)
+        return _write_questions(*opened[0], to, replace=replace, quiet=quiet)
     for review, questions in opened:
         if not _ask_all(review, questions):
             break
@@ -297,7 +296,7 @@ def _known_by(questions: Questions, question: Question) -> tuple[str, ...]:
 
 
 def _write_questions(
-    questions: Questions, to: Path, *, replace: bool, quiet: bool
+    review: Review, questions: Questions, to: Path, *, replace: bool, quiet: bool
 ) -> int:
     found = check_output(to, WritingTerms(), [None])
     if not questions.all:
@@ -306,7 +305,7 @@ def _write_questions(
             click.echo(visible(text), err=True)
         return 0
     table = questions_table(questions)
-    with Outputs((), replace=replace) as outputs:
+    with review.outputs_beside(replace=replace) as outputs:
         outputs.claim(to)
         outputs.write(
             to,

@@ -8,9 +8,13 @@ from __future__ import annotations
 
 import gc
 import os
+import signal
 import sys
 from collections.abc import Iterator
+from types import FrameType
 from typing import NoReturn
+
+_EXIT_INTERRUPTED = 130
 
 # With these a docket's sources are hashed in another way, or not at all.
 _KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
@@ -18,10 +22,22 @@ _KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
 
 def main() -> NoReturn:
     """Run the command line and exit; see `gruff_ledger.cli.main`."""
+    # Until all is loaded there is nothing that could be left half done.
+    listens = signal.getsignal(signal.SIGINT) is not signal.SIG_IGN
+    if listens:
+        signal.signal(signal.SIGINT, _leave)
     _make_ready(sys.argv[1:])
     from gruff_ledger.cli.main import main as run
 
+    if listens:
+        signal.signal(signal.SIGINT, signal.default_int_handler)
     run()
+
+
+def _leave(number: int, frame: FrameType | None) -> NoReturn:
+    """Leave at once, and quietly: an import that is interrupted shows a traceback."""
+    os.write(2, b"gruff: interrupted. No output was written or replaced.\n")
+    os._exit(_EXIT_INTERRUPTED)
 
 
 def _make_ready(arguments: list[str]) -> None:

@@ -218,6 +218,9 @@ def _run_verb(
         writing=writing,
         control=[name for each in control for name in parse_names(each)],
     )
+    if enter is not None:
+        untouched = {enter: "the docket that this work is entered in"}
+        job = msgspec.structs.replace(job, untouched=untouched)
     entering = None if enter is None else _entering(enter, job)
     with Progress(wanted=not quiet) as progress:
         try:

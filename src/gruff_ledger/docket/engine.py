@@ -23,7 +23,7 @@ from gruff_ledger.account.groups import first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail import Trail
 from gruff_ledger.docket.expand import Source, expanded
-from gruff_ledger.docket.job import Entry, Job, beside_name
+from gruff_ledger.docket.job import Entry, Job, beside_name, told_by
 from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.docket.writing import Written, note_existing, seen_from
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
@@ -40,11 +40,10 @@ from gruff_ledger.scratch import (
     Scratch,
     is_used,
     memory_to_use,
-    remove_left,
-    scratch_root,
     stored_table,
     wants_scratch,
 )
+from gruff_ledger.scratch_folders import remove_left, scratch_root
 from gruff_ledger.table import Table, give_back_memory_at_once
 from gruff_ledger.terms import plain
 
@@ -61,6 +60,8 @@ class Run(msgspec.Struct, frozen=True):
         The last list it made.
     measured, detail, beside
         Of the last entry; see `Outcome`.
+    paths : tuple of Path
+        The files that its lists were read from.
     """
 
     account: Account
@@ -69,6 +70,7 @@ class Run(msgspec.Struct, frozen=True):
     measured: str = ""
     detail: Any = None
     beside: Mapping[str, Callable[[], Table]] = {}
+    paths: tuple[Path, ...] = ()
 
 
 def run(
@@ -128,7 +130,14 @@ def run(
         job, sources = expanded(job, _uses(job, account), fetching, on_step, on_read)
         paths = [each.opened.path for each in sources.values() if each.opened.path]
         _enter_scratch(stack, job, sources, account)
-        outputs = stack.enter_context(Outputs(paths, replace=replace or not write))
+        outputs = stack.enter_context(
+            Outputs(
+                paths,
+                replace=replace or not write,
+                made_from=told_by(job),
+                below=job.below,
+            )
+        )
         read = [
             (each.opened.server, each.address.fragment.table)
             for each in sources.values()
@@ -166,7 +175,7 @@ def run(
         if result is not None:
             result = trail.rooted(result)
         outputs.commit()
-    return Run(account, balance, result, measured, detail, beside)
+    return Run(account, balance, result, measured, detail, beside, tuple(paths))
 
 
 def _enter_scratch(

@@ -127,6 +127,11 @@ class Job(msgspec.Struct, frozen=True):
         Whether what is written beside the lists is guarded against formulas too.
     control : tuple of str
         Fields whose exact sums are carried through the work.
+    untouched : mapping of Path to str
+        Files that are no sources and must not be written to either, with what they
+        are: the docket.
+    below : tuple of Path
+        The folders that outputs must lie below; none for anywhere.
     made_from : dict
         Of a docket its hash and the answers to its questions; see
         `gruff_ledger.docket.again`.
@@ -144,7 +149,19 @@ class Job(msgspec.Struct, frozen=True):
     room: RoomTerms = RoomTerms()
     guards: bool = False
     control: tuple[str, ...] = ()
+    untouched: dict[Path, str] = {}
+    below: tuple[Path, ...] = ()
     made_from: dict[str, Any] = {}
+
+
+def told_by(job: Job) -> dict[Path, str]:
+    """Return the files that a job is told by, which are no lists, and what they are."""
+    named = {
+        job.folder / said: "one of the files that say how the work is done"
+        for entry in job.entries
+        for said in entry.terms.files_named()
+    }
+    return named | job.untouched
 
 
 def beside_name(result: str, key: str) -> str:

@@ -265,6 +265,8 @@ def load_docket(
         docket=str(path),
         fetch=fetching,
         control=own.control,
+        untouched={path: "the docket"},
+        below=() if anywhere else (folder, ledger),
         made_from={"docket_sha256": digest, "answers": answered},
     )
 

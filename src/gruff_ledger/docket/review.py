@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 
 from gruff_ledger.docket.engine import run
-from gruff_ledger.docket.job import Entry, Job, files_of
+from gruff_ledger.docket.job import Entry, Job, files_of, told_by
 from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import read_list
@@ -44,6 +44,8 @@ class Review:
         Of the file of decisions.
     source_names : tuple of str
         Of the lists that records come from, once there are questions.
+    paths : tuple of Path
+        The files that they were read from.
     """
 
     def __init__(
@@ -54,6 +56,7 @@ class Review:
         self._on_step = on_step
         self.path = job.folder / _decisions_of(entry)
         self.source_names: tuple[str, ...] = ()
+        self.paths: tuple[Path, ...] = ()
 
     def questions(self) -> Questions:
         """Do the work up to the entry, and return what is open."""
@@ -68,6 +71,7 @@ class Review:
         )
         done = run(shorter, keep_result=True, on_step=self._on_step)
         self.source_names = done.account.source_names
+        self.paths = done.paths
         questions: Questions = done.detail
         return questions
 
@@ -81,13 +85,19 @@ class Review:
         if not decisions:
             return len(self._known())
         kept = added(self._known(), decisions)
-        self.path.parent.mkdir(parents=True, exist_ok=True)
-        with Outputs((), replace=True) as outputs:
+        job = self._job
+        with Outputs(
+            self.paths, replace=True, made_from=job.untouched, below=job.below
+        ) as outputs:
             outputs.claim(self.path)
             text = written_decisions(kept)
             outputs.write(self.path, lambda sink: sink.write(text))
             outputs.commit()
         return len(kept)
+
+    def outputs_beside(self, *, replace: bool) -> Outputs:
+        """Return what writes beside all that the review reads."""
+        return Outputs(self.paths, replace=replace, made_from=told_by(self._job))
 
     def _known(self) -> list[Decision]:
         data = self.path.read_bytes() if self.path.exists() else None

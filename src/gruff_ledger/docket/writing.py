@@ -320,13 +320,13 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path | Server, Format]:
             )
         formats[path] = check_output(path, outs[0].terms, parts)
         if isinstance(path, Path):
-            outputs.claim(path)
+            _claim_file(path, outputs)
     for entry in job.entries:
         for further in entry.further:
-            outputs.claim(further.path)
+            _claim_file(further.path, outputs)
     if job.aside is not None:
         formats[job.aside] = check_output(job.aside, WritingTerms(), [None])
-        outputs.claim(job.aside)
+        _claim_file(job.aside, outputs)
     if job.ledger is not None:
         for name in LEDGER_FILES:
             outputs.claim(job.ledger / name)
@@ -337,6 +337,20 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path | Server, Format]:
                 file=str(job.ledger),
             )
     return formats
+
+
+def _claim_file(path: Path, outputs: Outputs) -> None:
+    """Claim a file that is not one of this run's ledger."""
+    folder = path.parent
+    others = (folder / name for name in LEDGER_FILES if name != ACCOUNT_FILE)
+    is_ledger = (folder / ACCOUNT_FILE).is_file() and any(map(Path.is_file, others))
+    if is_ledger and path.name in LEDGER_FILES:
+        raise UnwritableOutput(
+            "it belongs to the ledger of an earlier run, which tells what was done.",
+            "Write to another file.",
+            file=str(path),
+        )
+    outputs.claim(path)
 
 
 def _by_path(job: Job) -> dict[Path | Server, list[OutToWrite]]:

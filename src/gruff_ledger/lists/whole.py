@@ -1,8 +1,9 @@
 """Outputs that appear whole or not at all.
 
 Each output is written beside its place and flushed. Only when all outputs of a run are
-complete are they renamed into place, so that a run that fails or is killed while
-writing leaves every old file as it was.
+complete are they put in their places, so that a run that fails or is killed while
+writing leaves every old file as it was. Signals to end wait meanwhile, and what was put
+in place is noted in `PLACED`.
 """
 
 from __future__ import annotations
@@ -15,13 +16,24 @@ import re
 import stat
 import threading
 import zlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Protocol, Self
 
+from gruff_ledger.interrupts import held_back
+from gruff_ledger.lists.placing import (
+    NotPlaced,
+    Privacy,
+    Staged,
+    place_all,
+    privacy_of,
+)
 from gruff_ledger.locking import is_running
 from gruff_ledger.problems import UnwritableOutput
+
+# What this process has put in place, for whoever must say so when it is interrupted.
+PLACED: list[str] = []
 
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
 
@@ -32,7 +44,7 @@ _FLUSHED_BYTES = 1 << 24
 _LOOK_SECONDS = 0.03
 
 # What `_run_mark` makes, and its ending.
-_LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}\.part")
+_LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}(?:\.old)?\.part")
 
 
 class Joined(Protocol):
@@ -52,16 +64,32 @@ class Outputs:
     Parameters
     ----------
     sources : iterable of Path
-        The files the run reads: none of them may be an output.
+        The files the run reads: none of them may be an output, and what is made of
+        them is as private as they are.
     replace : bool
         Whether outputs that exist may be replaced.
+    made_from : mapping of Path to str, optional
+        What else the run is made from, with what that is: a docket, rules, decisions.
+        None of them may be an output either.
+    below : sequence of Path, optional
+        The folders that outputs must lie below, links followed; none for anywhere.
     """
 
-    def __init__(self, sources: Iterable[Path] = (), *, replace: bool = False) -> None:
+    def __init__(
+        self,
+        sources: Iterable[Path] = (),
+        *,
+        replace: bool = False,
+        made_from: Mapping[Path, str] | None = None,
+        below: Sequence[Path] = (),
+    ) -> None:
         self._sources = tuple(sources)
+        self._made_from = dict(made_from or {})
+        self._below = tuple(_resolved(each) for each in below)
+        self._privacy = privacy_of([*self._sources, *self._made_from])
         self.may_replace = replace
         self._claimed: dict[Path, str] = {}
-        self._staged: list[tuple[Path, Path, str]] = []
+        self._staged: list[Staged] = []
         self._made: list[Path] = []
         self._open: list[BinaryIO] = []
         # Flushing waits for the disk, not for the processor: an output is flushed while
@@ -89,8 +117,8 @@ class Outputs:
             each.abandon()
         for flushing in self._flushing:
             flushing.give_up()
-        for staged, _, _ in self._staged:
-            _remove(staged)
+        for staged in self._staged:
+            _remove(staged.here)
         for folder in reversed(self._made):
             with contextlib.suppress(OSError):
                 folder.rmdir()
@@ -111,9 +139,21 @@ class Outputs:
         """
         shown = str(path)
         try:
-            self._check(_resolved(path), shown)
+            self._check(self._placed(path), shown)
         except OSError as error:
             raise _unwritable(error, shown) from error
+
+    def _placed(self, path: Path) -> Path:
+        """Follow links, and refuse a place outside the folders allowed."""
+        place = _resolved(path)
+        if self._below and not any(place.is_relative_to(each) for each in self._below):
+            raise UnwritableOutput(
+                f"it is a link to '{place}', which lies outside the docket's folder, "
+                "where a docket may not write.",
+                "Remove the link, or allow it with `anywhere`.",
+                file=str(path),
+            )
+        return place
 
     def _check(self, place: Path, shown: str) -> None:
         if place.is_dir():
@@ -124,6 +164,13 @@ class Outputs:
             if _same_file(place, source):
                 raise UnwritableOutput(
                     "it is one of the sources; a source is never written to.",
+                    "Write to another file.",
+                    file=shown,
+                )
+        for made_from, what in self._made_from.items():
+            if place == _resolved(made_from) or _same_file(place, made_from):
+                raise UnwritableOutput(
+                    f"it is {what}: what a run is made from is never written to.",
                     "Write to another file.",
                     file=shown,
                 )
@@ -182,7 +229,7 @@ class Outputs:
             If the folder is missing or not writable.
         """
         shown = str(path)
-        place = _resolved(path)
+        place = self._placed(path)
         try:
             if _is_stream(place):
                 sink = place.open("wb")
@@ -191,17 +238,35 @@ class Outputs:
             self._make_folders(place.parent)
             _remove_left(place)
             beside = place.with_name(f".{place.name}.{_run_mark()}.part")
-            self._staged.append((beside, place, shown))
-            sink = beside.open("xb")
-            self._open.append(sink)
-            if place.exists():
-                # Before anything is in it: what only its owner may read must not lie
-                # open meanwhile.
-                beside.chmod(stat.S_IMODE(place.stat().st_mode))
-            self._flushing.append(_Flushing(beside, shown))
-            return sink
+            self._staged.append(Staged(beside, place, shown))
+            made = self._made_private(beside, place)
+            self._open.append(made)
+            self._flushing.append(_Flushing(beside, shown, made))
+            return made
         except OSError as error:
             raise _unwritable(error, shown) from error
+
+    def _made_private(self, beside: Path, place: Path) -> BinaryIO:
+        """Make a file that nobody may read who may not read what it is made of."""
+        privacy = self._privacy
+        # Before anything is in it: what only its owner may read must not lie open
+        # meanwhile.
+        mode = privacy.mode if privacy == Privacy() else 0o600
+        flags = os.O_CREAT | os.O_EXCL | os.O_RDWR | getattr(os, "O_BINARY", 0)
+        sink: BinaryIO = os.fdopen(os.open(beside, flags, mode), "wb")
+        try:
+            facts = beside.stat()
+            if place.exists():
+                wanted = stat.S_IMODE(place.stat().st_mode)
+            elif privacy == Privacy():
+                return sink
+            else:
+                wanted = 0o666 & ~_umask()
+            beside.chmod(privacy.narrowed(wanted, facts.st_gid))
+        except BaseException:
+            sink.close()
+            raise
+        return sink
 
     def end(
         self, path: Path, sink: BinaryIO, write: Callable[[BinaryIO], object]
@@ -220,7 +285,7 @@ class Outputs:
             sink.close()
             self._open.remove(sink)
             for each in self._flushing:
-                if each.path == Path(sink.name):
+                if each.sink is sink:
                     each.end()
         except OSError as error:
             raise _unwritable(error, shown) from error
@@ -234,9 +299,9 @@ class Outputs:
         """Return where an output lies until it is put in its place."""
         self._wait()
         place = _resolved(path)
-        for staged, target, _ in self._staged:
-            if target == place:
-                return staged
+        for staged in self._staged:
+            if staged.place == place:
+                return staged.here
         return place
 
     def commit(self) -> None:
@@ -253,29 +318,51 @@ class Outputs:
             flushing.join()
             if flushing.error is not None:
                 raise _unwritable(flushing.error, flushing.shown) from flushing.error
-        for _, place, shown in self._staged:
-            if place.exists() and not self.may_replace:
-                raise UnwritableOutput(
-                    "it appeared while the work was done, and was left as it is.",
-                    "Write to another file, or set `replace`.",
-                    file=shown,
-                )
-        # What is more likely to fail than a renaming comes before it.
-        for each in self._joined:
-            each.commit()
-        while self._staged:
-            staged, place, shown = self._staged[0]
+        with held_back():
+            for each in self._staged:
+                if each.place.exists() and not self.may_replace:
+                    raise UnwritableOutput(
+                        "it appeared while the work was done, and was left as it is. "
+                        "No output was written.",
+                        "Write to another file, or set `replace`.",
+                        file=each.shown,
+                    )
+            # What is more likely to fail than a renaming comes before it.
+            for joined in self._joined:
+                joined.commit()
             try:
-                staged.replace(place)
-            except OSError as error:
-                raise _unwritable(error, shown) from error
-            self._staged.pop(0)
-        self._made.clear()
+                place_all(self._staged, replace=self.may_replace)
+            except NotPlaced as refused:
+                raise self._not_placed(refused) from refused.error
+            except UnwritableOutput as problem:
+                problem.what += self._also_written()
+                raise
+            PLACED.extend(each.shown for each in self._staged)
+            self._staged.clear()
+            self._made.clear()
+
+    def _not_placed(self, refused: NotPlaced) -> UnwritableOutput:
+        problem = _unwritable(refused.error, refused.shown)
+        problem.what += self._also_written()
+        if refused.left:
+            named = ", ".join(refused.left)
+            problem.what += f" These were written all the same: {named}."
+        return problem
+
+    def _also_written(self) -> str:
+        """Say what a failed run has made for good elsewhere."""
+        return " The tables of the database were written." if self._joined else ""
 
     def _make_folders(self, folder: Path) -> None:
         missing = [each for each in (folder, *folder.parents) if not each.exists()]
         for each in reversed(missing):
-            each.mkdir()
+            try:
+                each.mkdir()
+            except FileExistsError:
+                # Another run may have made it just now.
+                if not each.is_dir():
+                    raise
+                continue
             self._made.append(each)
 
 
@@ -331,6 +418,8 @@ class _Flushing(threading.Thread):
     path : Path
     shown : str
         How the person named it.
+    sink : binary file
+        What is written to it.
 
     Raises
     ------
@@ -338,9 +427,9 @@ class _Flushing(threading.Thread):
         If the file may not be written to.
     """
 
-    def __init__(self, path: Path, shown: str) -> None:
+    def __init__(self, path: Path, shown: str, sink: BinaryIO) -> None:
         super().__init__(daemon=True)
-        self.path = path
+        self.sink = sink
         self.shown = shown
         self.error: OSError | None = None
         self._is_complete = threading.Event()
@@ -389,6 +478,15 @@ def _same_file(one: Path, other: Path) -> bool:
     with contextlib.suppress(OSError):
         return one.samefile(other)
     return False
+
+
+def _umask() -> int:
+    """Return what the person's settings take from the permissions of new files."""
+    # There is no asking without setting; nothing else makes files meanwhile that
+    # could be read by more than it leaves.
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask
 
 
 def _is_stream(path: Path) -> bool:
