@@ -12,6 +12,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.table import Column, Indices, Origin, Table, constant_column
 
 
@@ -123,6 +124,14 @@ class Note(msgspec.Struct, frozen=True, eq=False):
     origin: Origin | None = None
     warning: bool = False
     topic: str = ""
+
+    def __post_init__(self) -> None:
+        """Take passwords out: what is noted is shown and kept."""
+        for name in ("what", "remedy"):
+            said = getattr(self, name)
+            shown = hide_credentials(said)
+            if shown != said:
+                msgspec.structs.force_setattr(self, name, shown)
 
 
 class Span(msgspec.Struct, frozen=True):

@@ -16,6 +16,8 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Self
 
+from gruff_ledger.credentials import hide_credentials, without_credentials
+
 _TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
 
 # What is only ever said on the command line, whether a command or a docket is run.
@@ -78,7 +80,10 @@ class Problem(Exception):
 
     def place(self) -> str:
         """Say where, from the file down to the field; empty when nothing is known."""
-        parts = [self.file, self.entry]
+        parts = [
+            without_credentials(self.file or ""),
+            hide_credentials(self.entry or ""),
+        ]
         if self.record is not None:
             row = "" if self.row is None else f" (row {self.row})"
             parts.append(f"record {self.record}{row}")
@@ -91,11 +96,11 @@ class Problem(Exception):
         return ", ".join(part for part in parts if part)
 
     def paragraph(self) -> str:
-        """Where, what is wrong and what to do, as one paragraph."""
+        """Where, what is wrong and what to do, as one paragraph without passwords."""
         place = self.place()
         said = f"{place}: {self.what}" if place else self.what
         remedy = with_terms_named(self.remedy, in_docket=self.in_docket)
-        return f"{said} {remedy}".strip()
+        return hide_credentials(f"{said} {remedy}".strip())
 
     def __str__(self) -> str:
         return self.paragraph()

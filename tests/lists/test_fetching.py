@@ -1,7 +1,9 @@
 """Tests of fetching lists, from the stand-in publisher and its bad manners."""
 
+import gzip
 import ssl
 import threading
+import time
 import unittest
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -9,6 +11,7 @@ from pathlib import Path
 from gruff_ledger.demo.publisher import BEHAVIOURS, Publisher
 from gruff_ledger.lists.fetching import Fetching, FetchTerms
 from gruff_ledger.problems import UnreadableSource
+from tests.lists.answers import Answering, answer
 from tests.support import FolderTest
 
 CERTIFICATE = Path(__file__).with_name("self-signed.pem")
@@ -151,6 +154,40 @@ class FetchTest(FolderTest):
         self.publisher.content = lambda name: (b"a\n" * 600_000, '"x"', "")
         self.assertIn("larger than 1 MB", self.refused(size_limit=1))
 
+    def test_bad_answers_are_problems(self) -> None:
+        """However an answer is packed, slow or odd, it ends within its limits."""
+        body = b"Berth,Boat\nN-1,Tern\n"
+        bomb = gzip.compress(gzip.compress(b"\0" * (40 << 20)))
+        slow = [bytes([each]) for each in b"HTTP/1.1 200 OK\r\n" + b"X: y\r\n" * 99]
+        for told, *parts in (
+            ("did not come within 1 seconds", *slow),
+            ("larger than 1 MB", answer(bomb, "Content-Encoding: gzip, gzip")),
+            ("and is not", answer(body, "Content-Encoding: gzip")),
+            ("in the coding 'br'", answer(body, "Content-Encoding: br")),
+            ("could not be fetched whole", b"nonsense\r\n\r\n"),
+            ("could not be fetched whole", answer(body, "Bad header\r\n: x")),
+        ):
+            with self.subTest(told=told), Answering(*parts) as server:
+                begun = time.monotonic()
+                said = self.refused(server.url, time_limit=1, size_limit=1)
+                self.assertIn(told, said)
+                self.assertLess(time.monotonic() - begun, 4)
+
+    def test_odd_tags_and_dates_are_not_sent_back(self) -> None:
+        """The list is fetched anew, then."""
+        body = b"Berth,Boat\nN-1,Tern\n"
+        odd = answer(body, 'ETag: "\xe9 \x01"', "Last-Modified: f\xe9vrier")
+        with Answering(odd) as server:
+            for _ in range(2):
+                self.assertEqual(self.fetch(server.url)[0], body)
+            self.assertNotIn(b"if-", server.requests[1].lower())
+
+    def test_a_redirect_to_another_port_is_refused(self) -> None:
+        """Somebody else's program may listen there."""
+        away = answer(b"", f"Location: {self.url}", status="302 Found")
+        with Answering(away) as server:
+            self.assertIn("to another port", self.refused(server.url))
+
     def test_secrets_of_an_address_stay_out_of_the_account(self) -> None:
         secret = self.url.replace("http://", "http://ann:secret@")
         done = self.gruff("merge", secret, "--to", "a.csv", "--ledger", "l")
@@ -186,8 +223,16 @@ class NobodyThereTest(FolderTest):
     def test_no_server_and_no_address(self) -> None:
         for url, told in (
             ("http://127.0.0.1:1/a.csv", "cannot be reached"),
-            ("http://127.0.0.1:99999/a.csv", "no address on the web"),
-            ("http://", "no address on the web"),
+            ("http://127.0.0.1:99999/a.csv", "not an address on the web"),
+            ("http://", "not an address on the web"),
+            ("http://a..b/list.csv", "not an address on the web"),
+            ("http://[::1/list.csv", "not an address on the web"),
+            ("http://[12]/list.csv", "not an address on the web"),
+            ("http://xn--/list.csv", "not an address on the web"),
+            ("http://a b/list.csv", "not an address on the web"),
+            ("http://\u2603\u200b.invalid/list.csv", "not an address on the web"),
+            (f"http://{'a' * 300}.invalid/list.csv", "not an address on the web"),
+            ("http://%00/list.csv", "not an address on the web"),
         ):
             with self.subTest(url=url):
                 self.assertIn(told, self.problem("merge", url, "--tries", "1"))

@@ -14,6 +14,7 @@ import numpy as np
 
 from gruff_ledger.account.control import STEP_SUMS, Step, decimal_words
 from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import (
@@ -182,7 +183,16 @@ def _stacked(headings: Sequence[str], parts: Sequence[Sequence[Held]]) -> Table:
 
 
 def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
-    """Return the account as plain values, for ``account.json`` and ``--json``."""
+    """
+    Return the account as plain values, for ``account.json`` and ``--json``.
+
+    Passwords and tokens of addresses are not among them.
+    """
+    facts: dict[str, Any] = hidden_facts(_facts(account, balance))
+    return facts
+
+
+def _facts(account: Account, balance: Balance) -> dict[str, Any]:
     return {
         "ledger": LEDGER_VERSION,
         "title": account.title,

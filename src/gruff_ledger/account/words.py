@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 # Control characters, and those that change the direction of text around them: shown,
 # they could move the cursor, colour the screen or disguise what stands there.
 _UNSAFE = re.compile(
-    "[\x00-\x1f\x7f-\x9f\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
+    "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
 )
 
 _DELIMITER_NAMES = {

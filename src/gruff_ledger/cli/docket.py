@@ -13,7 +13,9 @@ from typing import TYPE_CHECKING, Any
 import click
 import msgspec
 
+from gruff_ledger.account.words import visible
 from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
+from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.roomterms import RoomTerms
@@ -122,7 +124,11 @@ def _ask(name: str, question: AskTerms) -> str:
     text = question.say
     if question.choices:
         text = f"{text} ({', '.join(question.choices)})"
-    answer: str = click.prompt(text, default=question.default, err=True)
+    default = question.default
+    shown = False if default is None else visible(hide_credentials(default))
+    answer: str = click.prompt(
+        visible(hide_credentials(text)), default=default, show_default=shown, err=True
+    )
     return answer
 
 
@@ -193,7 +199,6 @@ def unchanged_words(started: str, sources: int) -> str:
 
 
 def _show_diagram(docket: Path, asked: Asked) -> int:
-    from gruff_ledger.account.words import visible
     from gruff_ledger.docket.part import diagram
 
     plain = str.maketrans("│├└─▶◀", "|+`-><")

@@ -16,6 +16,7 @@ from typing import Any, NoReturn
 import click
 
 from gruff_ledger import __version__
+from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.work.registry import STAGES, VERBS
 
@@ -184,8 +185,8 @@ def _status(run: Callable[[], Any]) -> int:
 def _say(text: str, excerpt: str = "") -> int:
     from gruff_ledger.account.words import visible
 
-    click.echo(visible(f"gruff: {text}"), err=True)
-    for line in excerpt.splitlines():
+    click.echo(visible(hide_credentials(f"gruff: {text}")), err=True)
+    for line in hide_credentials(excerpt).splitlines():
         click.echo(visible(line), err=True)
     return EXIT_NOT_DONE
 

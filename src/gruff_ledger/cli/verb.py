@@ -25,6 +25,7 @@ from gruff_ledger.cli.options import (
 )
 from gruff_ledger.cli.show import Progress, show_verb
 from gruff_ledger.cli.words import paragraph
+from gruff_ledger.credentials import without_credentials
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import (
     Entry,
@@ -351,7 +352,7 @@ def _names(addresses: Sequence[str]) -> list[str]:
     shared = {name for name, count in Counter(names).items() if count > 1}
     told: list[str] = []
     for name, address in zip(names, addresses, strict=True):
-        label = address if name in shared else name
+        label = without_credentials(address) if name in shared else name
         again = sum(each == label or each.startswith(f"{label} (") for each in told)
         told.append(f"{label} ({again + 1})" if again else label)
     return told

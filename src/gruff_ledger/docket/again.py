@@ -22,6 +22,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from gruff_ledger import __version__
+from gruff_ledger.credentials import kept_answers, without_credentials
 from gruff_ledger.lists.fetchterms import FetchTerms
 
 _ACCOUNT_FILE = "account.json"
@@ -97,7 +98,8 @@ def standing(
         )
         is_own = _are_own(made_from["outs"], folder)
         last = last._replace(is_own=is_own)
-        changed = _changed(data, given, docket.parent, folder, account)
+        as_kept = kept_answers(raw, given)
+        changed = _changed(data, as_kept, docket.parent, folder, account)
         if not changed:
             kept = filled(str(raw.get("kept", "kept")), given)
             terms = fetch or FetchTerms()
@@ -184,9 +186,9 @@ def _changed(
         place = source["address"].partition("#")[0]
         if place == "standard input":
             return "a list came from standard input"
-        if place.startswith(_SERVER):
+        if place.casefold().startswith(_SERVER):
             return "a list came from a database, which is only known by reading it"
-        if not place.startswith(_WEB):
+        if not place.casefold().startswith(_WEB):
             sources[place] = source
     for pattern in made_from["patterns"]:
         if _matching(pattern["pattern"], folder) != pattern["files"]:
@@ -262,23 +264,23 @@ def _changed_on_web(
     recorded = {
         source["address"]: source["sha256"]
         for source in account["sources"]
-        if source["address"].startswith(_WEB)
+        if source["address"].casefold().startswith(_WEB)
     }
     if not recorded:
         return ""
-    from gruff_ledger.lists.fetching import Fetching, without_secrets
+    from gruff_ledger.lists.fetching import Fetching
     from gruff_ledger.problems import Problem
 
     # The account holds no passwords: where an address has one, the docket says it.
     whole = dict.fromkeys(recorded)
     for table in raw.get("lists", {}).values():
         said = filled(str(table.get("from", "")), given)
-        if without_secrets(said) in recorded:
-            whole.pop(without_secrets(said), None)
+        if without_credentials(said) in recorded:
+            whole.pop(without_credentials(said), None)
             whole[said] = None
     with contextlib.closing(Fetching(fetch, folder=folder)) as fetching:
         for said in whole:
-            shown = without_secrets(said)
+            shown = without_credentials(said)
             try:
                 place = said.partition("#")[0]
                 opened = fetching.fetch(place, name=shown, address=said)

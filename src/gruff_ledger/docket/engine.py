@@ -22,6 +22,7 @@ from gruff_ledger.account.control import Control
 from gruff_ledger.account.groups import first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail import Trail
+from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.docket.expand import Source, expanded
 from gruff_ledger.docket.job import Entry, Job, beside_name, told_by
 from gruff_ledger.docket.value_types import ValueTypes
@@ -402,14 +403,16 @@ def _perform(
     except Problem as problem:
         placed = problem.placed(file=docket, entry=entry.place, line=entry.line)
         raise placed from problem
-    facts = {
-        "do": entry.verb.name,
-        "lists": list(entry.lists),
-        **({"references": dict(entry.references)} if entry.references else {}),
-        **({"files": _hashes(entry)} if entry.files else {}),
-        "terms": plain(entry.terms),
-        "headings": list(outcome.table.headings),
-    }
+    facts: dict[str, Any] = hidden_facts(
+        {
+            "do": entry.verb.name,
+            "lists": list(entry.lists),
+            **({"references": dict(entry.references)} if entry.references else {}),
+            **({"files": _hashes(entry)} if entry.files else {}),
+            "terms": plain(entry.terms),
+            "headings": list(outcome.table.headings),
+        }
+    )
     label = f"{entry.number} {entry.verb.name}"
     records_in = sum(map(len, given))
     told = trail.told(outcome)

@@ -17,6 +17,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.credentials import holds_credentials
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Job, ListToRead, OutToWrite
 from gruff_ledger.docket.load import load_docket
@@ -71,6 +72,15 @@ class Entering:
             raise BadTerms(
                 "standard input cannot be read again.",
                 "Write the list to a file, and work on that.",
+                term="enter",
+            )
+        if any(holds_credentials(each.address) for each in self._job.lists):
+            raise BadTerms(
+                "an address has a password or a token in it, which a docket would keep "
+                "for others to read.",
+                "Enter the work with an address without it; then write a question in "
+                'its place, such as from = "https://{login}@HOST/list.csv" with '
+                "[ask.login], and answer it with `set`.",
                 term="enter",
             )
         written = set(map(_written_place, self._job.outs))

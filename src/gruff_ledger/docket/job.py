@@ -12,6 +12,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.credentials import without_credentials
 from gruff_ledger.lists.address import Server, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
@@ -295,9 +296,10 @@ def referred(
             if said not in added:
                 names = {*known, *taken, *(each.name for each in added.values())}
                 name = list_name(said)
+                shown = without_credentials(said)
                 # An address is no other's name, however much files are named alike.
                 added[said] = ListToRead(
-                    said if name in names else name,
+                    shown if name in names else name,
                     said,
                     reading or ReadingTerms(),
                     is_shared=reading is not None,

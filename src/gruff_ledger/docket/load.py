@@ -16,6 +16,7 @@ from typing import Annotated, Any, NoReturn
 import msgspec
 from msgspec import Meta
 
+from gruff_ledger.credentials import kept_answers
 from gruff_ledger.docket.job import (
     Entry,
     Job,
@@ -235,6 +236,7 @@ def load_docket(
     own = _own_terms(raw, text)
     answered = _answers(raw, text, answers or {}, ask)
     filled = _filled(raw, answered)
+    as_kept = kept_answers(raw, answered)
     folder = path.parent
     lists = _lists(filled, text)
     entries, more = _entries(
@@ -256,7 +258,7 @@ def load_docket(
         _check_below(folder / kept, folder, anywhere, text, line)
         fetching = msgspec.structs.replace(fetching, kept=kept)
     return Job(
-        title=str(filled.get("title", "")) or path.name,
+        title=_filled(str(raw.get("title", "")), as_kept) or path.name,
         folder=folder,
         lists=lists + more,
         entries=entries,
@@ -267,7 +269,7 @@ def load_docket(
         control=own.control,
         untouched={path: "the docket"},
         below=() if anywhere else (folder, ledger),
-        made_from={"docket_sha256": digest, "answers": answered},
+        made_from={"docket_sha256": digest, "answers": as_kept},
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 
 import msgspec
 
+from gruff_ledger.credentials import without_credentials
 from gruff_ledger.docket.job import Entry, Job, beside_name
 from gruff_ledger.problems import BadTerms, nearest_or_all
 
@@ -83,7 +84,7 @@ def diagram(job: Job) -> Iterator[str]:
         One line each.
     """
     makers = _makers(job)
-    addresses = {each.name: each.address for each in job.lists}
+    addresses = {each.name: without_credentials(each.address) for each in job.lists}
     outs: dict[str, list[tuple[str, str]]] = {}
     for out in job.outs:
         maker = makers.get(out.list_name)
@@ -142,8 +143,8 @@ def _entry_line(
         line += f"  = {entry.result}"
     for said, name in entry.references:
         told = _told(name, addresses, makers)
-        beside = "" if told in ("", said) else f", {told}"
-        line += f"  ◀ {said}{beside}"
+        beside = "" if told in ("", without_credentials(said)) else f", {told}"
+        line += f"  ◀ {without_credentials(said)}{beside}"
     for said, _ in entry.files:
         line += f"  ◀ {said}"
     return line

@@ -7,12 +7,14 @@ rows, columns and cells of RFC 7111, or a JSON Pointer (RFC 6901).
 
 from __future__ import annotations
 
+import contextlib
 import re
 from pathlib import Path
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 import msgspec
 
+from gruff_ledger.credentials import without_credentials
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 
 STANDARD_INPUT = "-"
@@ -343,11 +345,14 @@ def list_name(address: str) -> str:
         return "standard input"
     if is_file(address):
         return Path(address).stem or address
+    address = without_credentials(address)
     place, _, fragment = address.partition("#")
     parts = (part.partition("=") for part in fragment.split("/"))
     named = [value for key, _, value in parts if key in ("sheet", "table")]
     if _URL.match(place) or is_server(place):
-        url = urlsplit(place)
-        place = unquote(url.path) or url.netloc.rpartition("@")[2]
+        # What is wrong with an address is said when it is fetched.
+        with contextlib.suppress(ValueError):
+            url = urlsplit(place)
+            place = unquote(url.path) or url.netloc.rpartition("@")[2]
     name = Path(place).stem or place
     return " ".join([name, *(each for each in named if not is_pattern(each))])

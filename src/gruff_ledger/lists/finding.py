@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from gruff_ledger.credentials import without_credentials
 from gruff_ledger.lists.address import (
     STANDARD_INPUT,
     Address,
@@ -16,7 +17,7 @@ from gruff_ledger.lists.address import (
     list_name,
     parse_address,
 )
-from gruff_ledger.lists.fetching import Fetching, without_secrets
+from gruff_ledger.lists.fetching import Fetching
 from gruff_ledger.lists.formats import (
     check_fragment,
     check_stated,
@@ -99,9 +100,7 @@ def find_lists(
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
             label = part or list_name(place)
-            shown = address.text
-            if address.is_url:
-                shown = without_secrets(shown)
+            shown = without_credentials(address.text)
             if address.is_standard_input:
                 shown = opened.address
             stated = Address(shown, place, fragment)
@@ -139,20 +138,21 @@ def _opened(
     address: Address, name: str, folder: Path | None, fetching: Fetching
 ) -> Iterator[tuple[str, Opened]]:
     place = address.place
+    shown = without_credentials(address.text)
     if address.is_standard_input:
         data = sys.stdin.buffer.read()
         yield STANDARD_INPUT, open_bytes(data, name=name, address="standard input")
     elif address.is_url:
         yield place, fetching.fetch(place, name=name, address=address.text)
     elif address.is_server:
-        yield place, open_server(place, name=name, address=address.text)
+        yield place, open_server(place, name=name, address=shown)
     elif is_pattern(place) and not is_file(place, folder):
         for each in _matching(place, folder):
             path = Path(each) if folder is None else folder / each
             yield each, open_path(path, name=name, address=each)
     else:
         path = Path(place) if folder is None else folder / place
-        yield place, open_path(path, name=name, address=address.text)
+        yield place, open_path(path, name=name, address=shown)
 
 
 def _matching(pattern: str, folder: Path | None) -> list[str]:
