@@ -14,7 +14,11 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 
 import msgspec
 
-from gruff_ledger.credentials import without_credentials
+from gruff_ledger.credentials import (
+    has_unclear_host,
+    without_credentials,
+    without_tokens,
+)
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 
 STANDARD_INPUT = "-"
@@ -154,6 +158,12 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
     is_url = bool(_URL.match(text)) or is_server(text)
     if is_server(text):
         check_no_password(text)
+    if is_url and has_unclear_host(text):
+        raise UnreadableSource(
+            "the name and password in it cannot be told from the host.",
+            "Within a password, write @ as %40, / as %2F, ? as %3F and # as %23.",
+            file=text,
+        )
     scheme = _OTHER_SCHEME.match(text)
     if scheme and not is_url:
         raise UnreadableSource(
@@ -176,6 +186,11 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
     return Address(
         text, place, _fragment(unquote(fragment) if is_url else fragment, text)
     )
+
+
+def is_web(text: str) -> bool:
+    """Tell whether an address is one on the web."""
+    return bool(_URL.match(text))
 
 
 def is_server(text: str) -> bool:
@@ -230,7 +245,7 @@ def _fragment(text: str, whole: str) -> Fragment:
         name, equals, value = part.partition("=")
         if not equals or name not in _KEYS:
             raise UnreadableSource(
-                f"'{part}' is no part of a list.",
+                f"'{without_tokens(part)}' is not a part of a list.",
                 f"{nearest_or_all(name, _KEYS, 'parts')} They are written as in "
                 "#sheet=May/row=4-*.",
                 file=whole,

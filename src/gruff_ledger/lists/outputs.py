@@ -16,7 +16,8 @@ import msgspec
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.lists.address import Server, check_no_password, is_server
+from gruff_ledger.credentials import holds_credentials
+from gruff_ledger.lists.address import Server, check_no_password, is_server, is_web
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
 from gruff_ledger.outcome import Change, Finding
@@ -131,6 +132,13 @@ def output_place(place: str, folder: Path) -> Path | Server:
     if is_server(place):
         check_no_password(place)
         return Server(place)
+    if is_web(place) or holds_credentials(place):
+        raise UnwritableOutput(
+            "it is an address, and results go to files.",
+            "Give a path, or a table on a server as in "
+            "postgresql://HOST/DATABASE#table=NAME.",
+            file=place,
+        )
     return folder / place
 
 
