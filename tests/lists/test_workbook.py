@@ -389,7 +389,7 @@ class HostileTest(unittest.TestCase):
                 block = b" " * (1 << 24)
                 for _ in range(80):
                     member.write(block)
-        with self.assertRaisesRegex(UnreadableSource, "would unpack to"):
+        with self.assertRaisesRegex(UnreadableSource, "would unpack from"):
             read(sink.getvalue())
 
     def test_an_archive_that_lies_about_its_sizes_is_refused(self) -> None:
@@ -413,7 +413,7 @@ class HostileTest(unittest.TestCase):
         with zipfile.ZipFile(sink, "w") as archive:
             archive.writestr("letter.txt", "hello")
         for data, told in (
-            (sink.getvalue(), "no XLSX or ODS workbook"),
+            (sink.getvalue(), "not an XLSX or ODS workbook"),
             (b"PK\x03\x04" + b"x" * 100, "damaged"),
             (b"\xd0\xcf\x11\xe0" + b"x" * 600, "old binary kind"),
             (saved(by_openpyxl([])), "nothing in it"),

@@ -18,15 +18,9 @@ from xml.etree import ElementTree
 import msgspec
 
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.lists.tab_xml import (
-    MANY_DIGITS,
-    MOST_CELLS,
-    CellPlace,
-    Look,
-    member,
-    parsed_xml,
-    vast,
-)
+from gruff_ledger.lists.tab_sizes import check_ods
+from gruff_ledger.lists.tab_xml import MANY_DIGITS, CellPlace, Look
+from gruff_ledger.lists.xlsx_package import member, parsed_xml
 
 _TAG = re.compile(
     rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"
@@ -69,25 +63,30 @@ def ods_tab(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     return member(opened, archive, "content.xml")
 
 
-def without_layout(
-    opened: Opened, data: bytes, archive: zipfile.ZipFile
-) -> tuple[bytes, zipfile.ZipFile]:
+def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     """
-    Return a workbook whose XML has no line ends and spaces between its elements.
+    Return an archive with what the library needs, after it was found safe to be read.
 
-    Some programs lay it out for people, which the library takes for a fault.
+    Its XML has no line ends and spaces between its elements: some programs lay it out
+    for people, which the library takes for a fault.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is damaged, or its cells span too much.
     """
-    xml = member(opened, archive, "content.xml")
-    if _LAYOUT.search(xml) is None:
-        return data, archive
+    xml = ods_tab(opened, archive)
+    check_ods(opened, xml)
+    # It tells whether parts are encrypted.
+    manifest = member(opened, archive, "META-INF/manifest.xml")
+    parsed_xml(opened, manifest)
     sink = io.BytesIO()
-    with zipfile.ZipFile(sink, "w") as plain:
-        for name in archive.namelist():
-            if name == "content.xml":
-                plain.writestr(name, _LAYOUT.sub(rb"><\1", xml))
-            else:
-                plain.writestr(name, member(opened, archive, name))
-    return sink.getvalue(), zipfile.ZipFile(sink)
+    with zipfile.ZipFile(sink, "w") as made:
+        made.writestr("mimetype", member(opened, archive, "mimetype"))
+        made.writestr("content.xml", _LAYOUT.sub(rb"><\1", xml))
+        if manifest:
+            made.writestr("META-INF/manifest.xml", manifest)
+    return sink.getvalue()
 
 
 def look_at_ods(
@@ -267,28 +266,6 @@ def _styles_of(xml: bytes) -> bytes:
     if start < 0 or begin < 0 or end < begin:
         return b""
     return opening + xml[begin:end] + end_mark + b"</office:document-content>"
-
-
-def refuse_vast_ods(opened: Opened, archive: zipfile.ZipFile) -> None:
-    """Refuse an ODS workbook with a tab whose cells, repeated, span too much."""
-    row, last_row, last_column, column, repeat, filled = 0, 1, 1, 0, 0, 0
-    for table, row_tag, cell, column_tag in _TAG.findall(
-        member(opened, archive, "content.xml")
-    ):
-        if table:
-            row, last_row, last_column, column, repeat, filled = 0, 1, 1, 0, 0, 0
-        elif cell:
-            count = _repeats(_COLUMNS_REPEATED, cell)
-            column += count
-            if not cell.endswith(b"/") or b"office:value" in cell:
-                last_column = max(last_column, column)
-                last_row = row + repeat
-                filled += count * repeat
-                if max(filled, last_row * last_column) > MOST_CELLS:
-                    raise vast(opened, f"{last_row} rows and {last_column} columns")
-        elif not column_tag:
-            row += repeat
-            repeat, column = _repeats(_ROWS_REPEATED, row_tag), 0
 
 
 def _tags(xml: bytes, name: str) -> Iterator[re.Match[bytes]]:

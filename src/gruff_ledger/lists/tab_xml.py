@@ -1,30 +1,23 @@
-"""What the archive of a workbook tells beside the values of its cells.
+"""What the XML of a tab tells beside the values of its cells.
 
 Workbooks are ZIP archives of XML: XLSX (ISO/IEC 29500) and ODS (`ods_xml`). The
-library that reads them gives values; here an archive is seen to be safe to be read,
-and error cells, formulas without results, hidden rows and some formats are looked up.
+library that reads them gives values; here error cells, formulas without results, hidden
+rows and some formats are looked up.
 """
 
 from __future__ import annotations
 
 import datetime
 import re
-import zipfile
 from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
-from xml.etree import ElementTree
 
 import msgspec
 
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.problems import UnreadableSource
-
-# An archive that unpacks to more is refused before any of it is unpacked.
-MOST_UNPACKED_BYTES = 1 << 30
-
-# The reader holds every cell between the first and the last one in use.
-MOST_CELLS = 1 << 26
+from gruff_ledger.lists.tab_sizes import column_number
+from gruff_ledger.lists.xlsx_package import Package, parsed_xml
 
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _STRICT = "{http://purl.oclc.org/ooxml/spreadsheetml/main}"
@@ -47,7 +40,6 @@ _UNSTORED_END = re.compile(
     rb"f(?:>| [^>]*/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*"
     rb"</(?:\w+:)?c>"
 )
-_ROW_NUMBER = re.compile(rb'row [^>]*?r="(\d{1,9})"')
 _HIDDEN_ROW = re.compile(rb'row (?=[^>]*hidden="(?:1|true)")[^>]*?r="(\d+)"')
 _COLUMN_TAG = re.compile(rb"<(?:\w+:)?col ([^>]*)>")
 _HIDDEN = re.compile(rb'\bhidden="(?:1|true)"')
@@ -60,7 +52,6 @@ _LONG_NUMBER = re.compile(rb"v>(?:(-?\d{16,})|(-?\d\.\d+[eE]\+?(?:1[5-9]|2\d)))<
 _NEGATIVE = re.compile(rb"v>(-[\d.]+(?:[eE][+-]?\d+)?)</")
 _NO_DAY = re.compile(rb"v>(0|60(?:\.\d+)?)</")
 _SOME_DAYS = re.compile(rb"v>([1-9][\d.]*(?:[eE][+]?\d+)?)</")
-_LATE_COLUMN = re.compile(rb' r="[A-Z]{2}')
 
 
 CellPlace = tuple[int, int]
@@ -116,55 +107,7 @@ ODD_CELLS = {
 }
 
 
-def refuse_bomb(opened: Opened, archive: zipfile.ZipFile) -> None:
-    """Refuse an archive by the size that it says it unpacks to."""
-    unpacked = sum(each.file_size for each in archive.infolist())
-    if unpacked > MOST_UNPACKED_BYTES:
-        raise UnreadableSource(
-            f"it would unpack to {unpacked / 1e9:.1f} GB; workbooks over "
-            f"{MOST_UNPACKED_BYTES / 1e9:.1f} GB are not opened.",
-            "If it is to be trusted, save the tab as delimited text.",
-            file=opened.address,
-        )
-
-
-def member(opened: Opened, archive: zipfile.ZipFile, name: str) -> bytes:
-    """Return a member of the archive; it is never longer than the archive says."""
-    try:
-        return archive.read(name)
-    except KeyError:
-        return b""
-    except RuntimeError as error:  # This is how the module tells of a password.
-        raise UnreadableSource(
-            "it is protected by a password.",
-            "Save it without one.",
-            file=opened.address,
-        ) from error
-    except Exception as error:  # Whatever else unpacking can meet in a damaged file.
-        raise damaged(opened) from error
-
-
-def damaged(opened: Opened) -> UnreadableSource:
-    """Word that a file cannot be read as a workbook."""
-    return UnreadableSource(
-        "it is damaged: it cannot be read as a workbook.",
-        "Open it in a workbook program, save it anew, or ask for it again.",
-        file=opened.address,
-    )
-
-
-def xlsx_tab(opened: Opened, archive: zipfile.ZipFile, name: str) -> bytes:
-    """Return the XML that holds a tab, having seen that it can be loaded."""
-    xml = member(opened, archive, _tab_member(opened, archive, name))
-    rows, columns = _extent(xml)
-    if rows * columns > MOST_CELLS:
-        raise vast(opened, f"{rows} rows and {columns} columns")
-    return xml
-
-
-def look_at_xlsx(
-    opened: Opened, archive: zipfile.ZipFile, name: str, xml: bytes
-) -> Look:
+def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
     """Look up what is special in a tab of an XLSX workbook."""
     look = Look()
     at = xml.find(_ERROR_MARK)
@@ -190,8 +133,8 @@ def look_at_xlsx(
             for col in _columns_of(tag)
         ]
     _look_for_long_numbers(look, xml)
-    styles = _styles(opened, archive)
-    _look_for_odd_times(look, xml, styles, _begins_1904(opened, archive))
+    styles = _styles(opened, package)
+    _look_for_odd_times(look, xml, styles, package.begins_1904)
     padded, percent = styles.padded, styles.percent
     if padded or percent:
         for match in _CELL_TAG.finditer(xml):
@@ -291,77 +234,9 @@ def plain_number(text: str) -> str:
     return f"{Decimal(text):f}" if "e" in text.lower() else text
 
 
-def _begins_1904(opened: Opened, archive: zipfile.ZipFile) -> bool:
-    xml = member(opened, archive, "xl/workbook.xml")
-    return re.search(rb'date1904="(?:1|true)"', xml) is not None
-
-
-def _tab_member(opened: Opened, archive: zipfile.ZipFile, name: str) -> str:
-    """Return the archive member that holds a tab; empty if it cannot be told."""
-    root = parsed_xml(opened, member(opened, archive, "xl/workbook.xml"))
-    links = parsed_xml(opened, member(opened, archive, "xl/_rels/workbook.xml.rels"))
-    if root is None or links is None:
-        return ""
-    targets = {each.get("Id"): each.get("Target", "") for each in links}
-    for sheet in root.iter():
-        if (
-            sheet.tag in (f"{_MAIN}sheet", f"{_STRICT}sheet")
-            and sheet.get("name") == name
-        ):
-            link = next(
-                (value for key, value in sheet.items() if key.endswith("}id")), None
-            )
-            target = targets.get(link, "")
-            return target[1:] if target.startswith("/") else f"xl/{target}"
-    return ""
-
-
-def parsed_xml(opened: Opened, xml: bytes) -> ElementTree.Element | None:
-    """Return the root of an XML text; None for an empty one."""
-    if not xml:
-        return None
-    try:
-        return ElementTree.fromstring(xml)
-    except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise damaged(opened) from error
-
-
-def _extent(xml: bytes) -> tuple[int, int]:
-    """Return, from above, how many rows and columns the cells in use span."""
-    rows = max(map(int, _ROW_NUMBER.findall(xml)), default=0)
-    digits = len(str(rows))
-    columns = 26
-    # Hardly ever is there a column after Z, or a cell in a row that is not there.
-    if not re.search(rb' r="(?:[A-Z]{2}|[A-Z]\d{%d})' % (digits + 1), xml):
-        return rows, columns
-    if re.search(rb' r="[A-Z]{1,3}\d{%d}' % (digits + 1), xml):
-        cells = re.findall(rb' r="[A-Z]{1,3}(\d+)"', xml)
-        rows = max(rows, max(map(int, cells), default=0))
-    if _LATE_COLUMN.search(xml):
-        letters = set(re.findall(rb' r="([A-Z]{1,3})\d', xml))
-        columns = max(map(_column_number, letters), default=0)
-    return rows, columns
-
-
-def vast(opened: Opened, span: str) -> UnreadableSource:
-    """Word that the cells of a tab span too much."""
-    return UnreadableSource(
-        f"its cells in use span {span}, which is more than can be held.",
-        "Delete the stray cells at its end, or save the tab as delimited text.",
-        file=opened.address,
-    )
-
-
-def _column_number(letters: bytes) -> int:
-    number = 0
-    for letter in letters:
-        number = number * 26 + letter - ord("A") + 1
-    return number
-
-
 def _cell_place(attributes: bytes) -> tuple[int, int] | None:
     match = _REFERENCE.search(attributes)
-    return None if match is None else (int(match[2]), _column_number(match[1]))
+    return None if match is None else (int(match[2]), column_number(match[1]))
 
 
 class _Styles(msgspec.Struct, frozen=True):
@@ -393,13 +268,13 @@ _BUILT_IN = {
 }
 
 
-def _styles(opened: Opened, archive: zipfile.ZipFile) -> _Styles:
+def _styles(opened: Opened, package: Package) -> _Styles:
     known = opened.memo.get("styles")
     if known is not None:
         return known  # type: ignore[no-any-return]
     padded: dict[int, int] = {}
     kinds: dict[str, set[int]] = {"percent": set(), "date": set(), "time": set()}
-    root = parsed_xml(opened, member(opened, archive, "xl/styles.xml"))
+    root = parsed_xml(opened, package.styles)
     if root is not None:
         space = _STRICT if root.tag.startswith(_STRICT) else _MAIN
         codes = {

@@ -12,9 +12,10 @@ import fnmatch
 import hashlib
 import io
 import itertools
+import mmap
+import threading
 import zipfile
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import msgspec
@@ -22,26 +23,26 @@ import msgspec
 from gruff_ledger.cells.number import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.grid import Grid, read_grid, text_columns
-from gruff_ledger.lists.ods_xml import (
-    look_at_ods,
-    ods_tab,
-    refuse_vast_ods,
-    without_layout,
-)
+from gruff_ledger.lists.ods_xml import for_library as for_library_ods
+from gruff_ledger.lists.ods_xml import look_at_ods, ods_tab
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import unknown_part
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.tab_remarks import tab_remarks
-from gruff_ledger.lists.tab_xml import (
-    Look,
-    damaged,
-    look_at_xlsx,
+from gruff_ledger.lists.tab_sizes import check_xlsx_tab, damaged
+from gruff_ledger.lists.tab_xml import Look, look_at_xlsx
+from gruff_ledger.lists.xlsx_package import (
+    Package,
+    for_library,
     member,
     refuse_bomb,
-    xlsx_tab,
+    xlsx_package,
 )
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import Problem, UnreadableSource
+
+# What the library takes for a cell, and Python for its value, at least.
+_CELL_BYTES = 32
 
 # Significant digits of a number that a workbook program stores and shows.
 _DIGITS = 15
@@ -54,14 +55,25 @@ class Tab(msgspec.Struct, frozen=True):
     shown: bool
 
 
-class _Book(msgspec.Struct, frozen=True, eq=False):
-    """An opened workbook, kept for the next tab of it."""
+class _Book(msgspec.Struct, eq=False):
+    """
+    An opened workbook, kept for the next tab of it.
+
+    Attributes
+    ----------
+    wanted : list of str
+        The tabs that addresses meant so far: they are loaded together.
+    library, loaded : object, mapping
+        The library with tabs loaded in it, and the XML of those.
+    """
 
     data: bytes
     archive: zipfile.ZipFile
-    library: Any
     tabs: tuple[Tab, ...]
-    is_ods: bool
+    package: Package | None
+    wanted: list[str] = msgspec.field(default_factory=list)
+    library: Any = None
+    loaded: dict[str, bytes] = msgspec.field(default_factory=dict)
 
 
 def workbook_parts(
@@ -88,7 +100,8 @@ def workbook_parts(
     UnreadableSource
         If it is no workbook, or has no such tab.
     """
-    tabs = _book(opened).tabs
+    book = _book(opened)
+    tabs = book.tabs
     names = [tab.name for tab in tabs]
     wanted = fragment.sheet
     notes: tuple[Note, ...] = ()
@@ -136,6 +149,7 @@ def workbook_parts(
         notes = (
             Note(f"{opened.name}: there is no tab '{wanted}'; '{alike[0]}' was read."),
         )
+    book.wanted += [name for name in chosen if name not in book.wanted]
     return (
         tuple((name, msgspec.structs.replace(fragment, sheet=name)) for name in chosen),
         notes,
@@ -164,16 +178,15 @@ def read_workbook(
         ((_, fragment),), _ = workbook_parts(opened, fragment)
     name = fragment.sheet
     assert name is not None
-    if book.is_ods:
-        xml = ods_tab(opened, book.archive)
+    xml = _loaded(opened, book, name)
+    # The library loads a tab without holding up Python, in a thread that nobody waits
+    # for who is told to stop.
+    loading = _Loading(lambda: book.library.get_sheet_by_name(name))
+    if book.package is None:
+        look = look_at_ods(opened, book.archive, name, xml)
     else:
-        xml = xlsx_tab(opened, book.archive, name)
-    looking = look_at_ods if book.is_ods else look_at_xlsx
-    # The library loads a tab without holding up Python.
-    with ThreadPoolExecutor(1) as thread:
-        waiting = thread.submit(looking, opened, book.archive, name, xml)
-        sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
-        look = waiting.result()
+        look = look_at_xlsx(opened, book.package, xml)
+    sheet = _guarded(opened, loading.result)
     first_row, first_col = sheet.start or (0, 0)
     columns = _guarded(
         opened,
@@ -196,7 +209,7 @@ def read_workbook(
         opened,
         terms,
         fragment,
-        format_name="ods" if book.is_ods else "xlsx",
+        format_name="ods" if book.package is None else "xlsx",
         source=source,
         sha256=_sha256(opened, book) if hashed else None,
     )
@@ -265,8 +278,6 @@ def _book(opened: Opened) -> _Book:
 
 
 def _open_book(opened: Opened) -> _Book:
-    from python_calamine import CalamineWorkbook, SheetTypeEnum, SheetVisibleEnum
-
     with opened.start() as stream:
         data = stream.read()
     if data.startswith(b"\xd0\xcf\x11\xe0"):
@@ -281,37 +292,103 @@ def _open_book(opened: Opened) -> _Book:
     except (zipfile.BadZipFile, ValueError, NotImplementedError, OSError) as error:
         raise damaged(opened) from error
     refuse_bomb(opened, archive)
-    read = data
     is_ods = "content.xml" in names
-    if not is_ods and "xl/workbook.xml" not in names:
-        is_ods = b"opendocument.spreadsheet" in member(opened, archive, "mimetype")
-        if not is_ods and not any(name.endswith("workbook.xml") for name in names):
-            raise UnreadableSource(
-                "it is an archive, but no XLSX or ODS workbook.",
-                "Unpack it, or save the workbook as XLSX.",
-                file=opened.address,
-            )
-    for name in names if not is_ods else ():
-        # What the library unpacks, found to be as long as it is said to be.
-        if name.endswith((".xml", ".rels")) and "/worksheets/" not in name:
-            member(opened, archive, name)
-    if is_ods:
+    package = None if is_ods else xlsx_package(opened, archive)
+    tabs: tuple[Tab, ...]
+    if package is not None:
+        tabs = tuple(Tab(each.name, each.shown) for each in package.tabs)
+        book = _Book(data, archive, tabs, package)
+    elif is_ods or b"opendocument.spreadsheet" in member(opened, archive, "mimetype"):
         # The library reads all tabs of it when it is opened.
-        refuse_vast_ods(opened, archive)
-        read, archive = without_layout(opened, data, archive)
-    library = _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(read)))
-    tabs = tuple(
-        Tab(each.name, each.visible == SheetVisibleEnum.Visible)
-        for each in library.sheets_metadata
-        if each.typ == SheetTypeEnum.WorkSheet
-    )
-    if not tabs:
+        book = _Book(data, archive, (), None)
+        book.library = _opened_by_library(opened, for_library_ods(opened, archive))
+        book.tabs = _tabs_of(book.library)
+        book.loaded = dict.fromkeys(
+            (tab.name for tab in book.tabs), ods_tab(opened, archive)
+        )
+    else:
+        raise UnreadableSource(
+            "it is an archive, but not an XLSX or ODS workbook.",
+            "Unpack it, or save the workbook as XLSX.",
+            file=opened.address,
+        )
+    if not book.tabs:
         raise UnreadableSource(
             "the workbook has no tab with cells.",
             "Send one that has.",
             file=opened.address,
         )
-    return _Book(data, archive, library, tabs, is_ods)
+    return book
+
+
+def _tabs_of(library: Any) -> tuple[Tab, ...]:
+    from python_calamine import SheetTypeEnum, SheetVisibleEnum
+
+    return tuple(
+        Tab(each.name, each.visible == SheetVisibleEnum.Visible)
+        for each in library.sheets_metadata
+        if each.typ == SheetTypeEnum.WorkSheet
+    )
+
+
+def _opened_by_library(opened: Opened, data: bytes) -> Any:
+    from python_calamine import CalamineWorkbook
+
+    loading = _Loading(lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
+    return _guarded(opened, loading.result)
+
+
+def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
+    """Return the XML of a tab, once the library has it and it can be held."""
+    if name not in book.loaded:
+        assert book.package is not None
+        parts = {tab.name: tab.part for tab in book.package.tabs}
+        wanted = [each for each in book.wanted if each not in book.loaded]
+        loaded = {}
+        for each in dict.fromkeys([name, *wanted]):
+            loaded[each] = member(opened, book.archive, parts[each])
+            if not loaded[each]:
+                raise damaged(opened)
+            _reserve(check_xlsx_tab(opened, loaded[each]))
+        book.loaded = loaded
+        book.library = _opened_by_library(opened, for_library(book.package, loaded))
+    return book.loaded[name]
+
+
+def _reserve(cells: int) -> None:
+    """
+    Raise MemoryError where there is no room for so many cells.
+
+    The library would end the whole program then. What is taken here is given back at
+    once, and never touched.
+    """
+    try:
+        mmap.mmap(-1, max(1, cells * _CELL_BYTES)).close()
+    except (OSError, ValueError) as error:
+        raise MemoryError from error
+
+
+class _Loading(threading.Thread):
+    """Something that the library does, in a thread of its own."""
+
+    def __init__(self, load: Callable[[], Any]) -> None:
+        super().__init__(daemon=True)
+        self._load = load
+        self._found: Any = None
+        self._error: BaseException | None = None
+        self.start()
+
+    def run(self) -> None:
+        try:
+            self._found = self._load()
+        except BaseException as error:
+            self._error = error
+
+    def result(self) -> Any:
+        self.join()
+        if self._error is not None:
+            raise self._error
+        return self._found
 
 
 def _guarded(opened: Opened, made: Callable[[], Any]) -> Any:

@@ -1,0 +1,286 @@
+"""How large a workbook's tabs would be in memory, found out before a library sees them.
+
+The library that reads workbooks holds every cell of the rectangle in use, and every
+repeated text. So a file of a few hundred bytes can ask for more than a machine has:
+with one cell in the last corner of a tab, or with one that is repeated millions of
+times. Here the XML is read for what it really says. Where XML is written as all
+programs write it, a search of its bytes is enough; anything else is parsed.
+"""
+
+from __future__ import annotations
+
+import re
+from xml.parsers import expat
+
+from gruff_ledger.lists.source import Opened
+from gruff_ledger.problems import UnreadableSource
+
+# Cells of the rectangle in use, whatever is in them: half a gigabyte in the library.
+# A tab that has more cells than this filled may span more.
+_MOST_CELLS = 1 << 24
+_MOST_SPANNED_PER_CELL = 16
+_MOST_CELLS_OF_ALL = 1 << 26
+
+# What texts that are repeated, and spaces that are counted, may take.
+_MOST_REPEATED_BYTES = 1 << 27
+
+# Texts that cells share: the library holds each one, also an empty one.
+_MOST_STRINGS = 1 << 24
+
+# A tag is closed, or goes on with white space, or stands for an empty element.
+_AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
+
+_WITH_PREFIX = re.compile(rb":c[\s/>]")
+_ROW_NUMBER = re.compile(rb'<row (?:[^>]*? )?r="(\d{1,7})"')
+_CELL_ROW = re.compile(rb'<c r="[A-Z]{1,3}(\d+)"')
+_REFERENCE = re.compile(r"\s*([A-Za-z]{1,4})([0-9]{1,9})\s*")
+_STRING_ITEM = re.compile(rb"<(?:[^\s<>/:]+:)?si(?=[\s/>])")
+
+
+def damaged(opened: Opened) -> UnreadableSource:
+    """Word that a file cannot be read as a workbook."""
+    return UnreadableSource(
+        "it is damaged: it cannot be read as a workbook.",
+        "Open it in a workbook program, save it anew, or ask for it again.",
+        file=opened.address,
+    )
+
+
+def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
+    """
+    Check that a tab of an XLSX workbook can be held.
+
+    Parameters
+    ----------
+    opened : Opened
+    xml : bytes
+        Of the tab.
+
+    Returns
+    -------
+    int
+        How many cells the library will hold at most.
+
+    Raises
+    ------
+    UnreadableSource
+        If its cells span too much, or it is no XML.
+    """
+    check_no_doctype(opened, xml)
+    filled = xml.count(b'<c r="')
+    digits = len(str(max(map(int, _ROW_NUMBER.findall(xml)), default=0)))
+    if _is_plain(xml, digits):
+        # A cell can say another row than the one it stands in, with as many digits.
+        rows, columns = int("9" * digits), _columns(xml)
+        if _is_vast(rows, columns, filled):
+            rows = max(map(int, _CELL_ROW.findall(xml)), default=0)
+            columns = _columns(xml, exact=True)
+    else:
+        rows, columns, filled = _parsed_extent(opened, xml)
+    if _is_vast(rows, columns, filled):
+        raise vast(opened, f"{rows} rows and {columns} columns")
+    return rows * columns
+
+
+def check_strings(opened: Opened, xml: bytes) -> None:
+    """Check that the texts that the cells of an XLSX workbook share can be held."""
+    check_no_doctype(opened, xml)
+    for count, _ in enumerate(_STRING_ITEM.finditer(xml), 1):
+        if count > _MOST_STRINGS:
+            raise vast(opened, f"more than {_MOST_STRINGS} texts")
+
+
+def check_ods(opened: Opened, xml: bytes) -> None:
+    """
+    Check that the tabs of an ODS workbook can be held; all of its XML is parsed.
+
+    Raises
+    ------
+    UnreadableSource
+        If one spans too much, or it is no XML: the library would never end then.
+    """
+    check_no_doctype(opened, xml)
+    _OdsSizes(opened).parse(xml)
+
+
+def check_no_doctype(opened: Opened, xml: bytes) -> None:
+    """Refuse XML with declarations of its own (ISO/IEC 29500-2, 9.1.4)."""
+    is_two_byte = xml[:2] in (b"\xff\xfe", b"\xfe\xff") or b"\0" in xml[:4]
+    if is_two_byte or b"<!DOCTYPE" in xml or b"<!ENTITY" in xml:
+        raise damaged(opened)
+
+
+def vast(opened: Opened, span: str) -> UnreadableSource:
+    """Word that the cells of a tab span too much."""
+    return UnreadableSource(
+        f"its cells in use span {span}, which is more than can be held.",
+        "Delete the stray cells at its end, or save the tab as delimited text.",
+        file=opened.address,
+    )
+
+
+def _is_vast(rows: int, columns: int, filled: int) -> bool:
+    most = min(max(_MOST_CELLS, filled * _MOST_SPANNED_PER_CELL), _MOST_CELLS_OF_ALL)
+    return rows * columns > most
+
+
+# XLSX ---------------------------------------------------------------------------
+
+
+def _is_plain(xml: bytes, digits: int) -> bool:
+    """
+    Tell whether every cell's tag begins as in ``<c r="AB12"``.
+
+    Parameters
+    ----------
+    xml : bytes
+        Of a tab.
+    digits : int
+        How many digits a row may have.
+    """
+    plain = xml.count(b'<c r="')
+    # Other tags that begin so stand outside of the cells.
+    in_rows = xml.count(b"<c", max(0, xml.find(b"<sheetData")))
+    tags = (xml.count(b"<c" + mark) for mark in _AFTER_NAME)
+    if in_rows != plain and sum(tags) != plain:
+        return False
+    odd = rb'<c r="(?![A-Z]{1,3}[1-9][0-9]{0,%d}")' % max(0, min(digits, 7) - 1)
+    return not (_WITH_PREFIX.search(xml) or re.search(odd, xml))
+
+
+def _columns(xml: bytes, *, exact: bool = False) -> int:
+    """Return, from above unless it is exact, the last column of the cells of a tab."""
+    # Hardly ever is there a column after Z.
+    if not exact and not re.search(rb'<c r="[A-Z]{2}', xml):
+        return 26
+    letters = set(re.findall(rb'<c r="([A-Z]{1,3})', xml))
+    return max(map(column_number, letters), default=0)
+
+
+def column_number(letters: bytes | str) -> int:
+    """
+    Return the number of a column, from 1, by its capital letters.
+
+    Examples
+    --------
+    >>> column_number("A"), column_number(b"AB")
+    (1, 28)
+    """
+    number = 0
+    for letter in letters.encode() if isinstance(letters, str) else letters:
+        number = number * 26 + letter - ord("A") + 1
+    return number
+
+
+def _parsed_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
+    """Return how many rows and columns the cells span, and how many cells there are."""
+    row = column = rows = columns = filled = 0
+
+    def start(name: str, attributes: dict[str, str]) -> None:
+        nonlocal row, column, rows, columns, filled
+        local = name.rpartition(":")[2]
+        if local == "row":
+            said = attributes.get("r", "").strip()
+            row = int(said[:9]) if said.isascii() and said.isdecimal() else row + 1
+            column = 0
+        elif local == "c":
+            filled += 1
+            column += 1
+            place = _REFERENCE.fullmatch(attributes.get("r", ""))
+            if place is not None:
+                column = column_number(place[1].upper())
+                rows = max(rows, int(place[2]))
+            rows, columns = max(rows, row), max(columns, column)
+
+    parser = expat.ParserCreate()
+    parser.StartElementHandler = start
+    try:
+        parser.Parse(xml, True)
+    except (expat.ExpatError, ValueError, LookupError) as error:
+        raise damaged(opened) from error
+    return rows, columns, filled
+
+
+# ODS ----------------------------------------------------------------------------
+
+
+class _OdsSizes:
+    """
+    What the tabs of an ODS workbook would take, found while its XML is parsed.
+
+    A cell that is repeated takes its text as often; a run of spaces is one element.
+    """
+
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
+        self._parser = expat.ParserCreate()
+        self._parser.StartElementHandler = self._start
+        self._parser.EndElementHandler = self._end
+        self._begin_tab()
+        self._taken = 0
+
+    def parse(self, xml: bytes) -> None:
+        try:
+            self._parser.Parse(xml, True)
+        except (expat.ExpatError, ValueError, LookupError) as error:
+            raise damaged(self._opened) from error
+
+    def _begin_tab(self) -> None:
+        self._row = self._rows = self._columns = self._filled = 0
+        self._repeated_row = self._repeated = 1
+        self._column = 0
+        self._begun = 0
+        self._is_filled = False
+
+    def _start(self, name: str, attributes: dict[str, str]) -> None:
+        if name in ("table:table-cell", "table:covered-table-cell"):
+            self._repeated = _repeats(attributes, "table:number-columns-repeated")
+            self._column += self._repeated
+            self._begun = self._parser.CurrentByteIndex
+            self._is_filled = any(each.startswith("office:") for each in attributes)
+            return
+        self._is_filled = True
+        if name == "text:s":
+            spaces = _repeats(attributes, "text:c")
+            self._take(spaces * self._repeated * self._repeated_row)
+        elif name == "table:table-row":
+            self._row += self._repeated_row
+            self._repeated_row = _repeats(attributes, "table:number-rows-repeated")
+            self._column = 0
+        elif name == "table:table":
+            self._begin_tab()
+            self._repeated_row = 0
+
+    def _end(self, name: str) -> None:
+        if name not in ("table:table-cell", "table:covered-table-cell"):
+            return
+        # An empty cell at the end of a row, or row at the end of a tab, is left out;
+        # one that stands before others is held.
+        if self._is_filled:
+            length = self._parser.CurrentByteIndex - self._begun
+            self._columns = max(self._columns, self._column)
+            self._rows = self._row + self._repeated_row
+            times = self._repeated * self._repeated_row
+            self._filled += times
+            if times > 1:
+                self._take(length * times)
+            held = max(self._filled, self._rows * self._columns)
+            if held > _MOST_CELLS_OF_ALL or _is_vast(
+                self._rows, self._columns, self._filled
+            ):
+                raise vast(
+                    self._opened, f"{self._rows} rows and {self._columns} columns"
+                )
+        self._repeated = 1
+
+    def _take(self, size_bytes: int) -> None:
+        self._taken += size_bytes
+        if self._taken > _MOST_REPEATED_BYTES:
+            raise vast(self._opened, "repeated texts of over 100 MB")
+
+
+def _repeats(attributes: dict[str, str], name: str) -> int:
+    said = attributes.get(name, "").strip()
+    if not (said.isascii() and said.isdecimal()):
+        return 1
+    return int(said[:12])
