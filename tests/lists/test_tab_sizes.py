@@ -94,7 +94,8 @@ class FarCellTest(unittest.TestCase):
 
     def test_a_cell_at_the_end_of_a_tab_is_no_harm(self) -> None:
         """As one that was left over far below the list."""
-        xml = b'<row r="1"><c r="A1"/></row><row r="1048576"><c r="H1048576"/></row>'
+        rows = b'<row r="1"><c r="A1"/></row><row r="1048576"><c r="H1048576"/></row>'
+        xml = b"<sheetData>" + rows + b"</sheetData>"
         self.assertEqual(check_xlsx_tab(OPENED, xml), 8 * 1_048_576)
 
     def test_plain_and_parsed_extents_agree(self) -> None:

@@ -13,9 +13,9 @@ import hashlib
 import io
 import itertools
 import mmap
-import threading
 import zipfile
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import msgspec
@@ -179,14 +179,12 @@ def read_workbook(
     name = fragment.sheet
     assert name is not None
     xml = _loaded(opened, book, name)
-    # The library loads a tab without holding up Python, in a thread that nobody waits
-    # for who is told to stop.
-    loading = _Loading(lambda: book.library.get_sheet_by_name(name))
-    if book.package is None:
-        look = look_at_ods(opened, book.archive, name, xml)
-    else:
-        look = look_at_xlsx(opened, book.package, xml)
-    sheet = _guarded(opened, loading.result)
+    # The library loads a tab without holding up Python: in the main thread, whose
+    # memory grows the fastest.
+    with ThreadPoolExecutor(1) as thread:
+        waiting = thread.submit(_look, opened, book, name, xml)
+        sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
+        look = waiting.result()
     first_row, first_col = sheet.start or (0, 0)
     columns = _guarded(
         opened,
@@ -334,8 +332,13 @@ def _tabs_of(library: Any) -> tuple[Tab, ...]:
 def _opened_by_library(opened: Opened, data: bytes) -> Any:
     from python_calamine import CalamineWorkbook
 
-    loading = _Loading(lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
-    return _guarded(opened, loading.result)
+    return _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
+
+
+def _look(opened: Opened, book: _Book, name: str, xml: bytes) -> Look:
+    if book.package is None:
+        return look_at_ods(opened, book.archive, name, xml)
+    return look_at_xlsx(opened, book.package, xml)
 
 
 def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
@@ -366,29 +369,6 @@ def _reserve(cells: int) -> None:
         mmap.mmap(-1, max(1, cells * _CELL_BYTES)).close()
     except (OSError, ValueError) as error:
         raise MemoryError from error
-
-
-class _Loading(threading.Thread):
-    """Something that the library does, in a thread of its own."""
-
-    def __init__(self, load: Callable[[], Any]) -> None:
-        super().__init__(daemon=True)
-        self._load = load
-        self._found: Any = None
-        self._error: BaseException | None = None
-        self.start()
-
-    def run(self) -> None:
-        try:
-            self._found = self._load()
-        except BaseException as error:
-            self._error = error
-
-    def result(self) -> Any:
-        self.join()
-        if self._error is not None:
-            raise self._error
-        return self._found
 
 
 def _guarded(opened: Opened, made: Callable[[], Any]) -> Any:
