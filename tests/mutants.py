@@ -1,15 +1,17 @@
-"""Mutants of valid files of every format: each is read, or refused in one paragraph.
+"""Mutants of valid files of every kind: each is read, or refused in one paragraph.
 
     python -m tests.mutants [HOW_MANY] [SEED]
 
-makes that many (10,000 unless said), spread over the formats, and tells of each one on
-which the reader raised anything but a `Problem`, or that took more time or memory than
-the list it was made from could explain.
+makes that many (10,000 unless said), spread over the formats of lists and over dockets,
+decisions and ledgers, and tells of each one on which anything but a `Problem` was
+raised, or that took more time or memory than the file it was made from could explain.
 """
 
 from __future__ import annotations
 
+import contextlib
 import faulthandler
+import functools
 import io
 import itertools
 import json
@@ -29,6 +31,7 @@ from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import Problem
+from tests import ledger_mutants
 
 RECORDS = [
     ["boat", "berth", "paid", "until"],
@@ -59,10 +62,21 @@ TOKENS = (
     *(b"&lt;", b"&#0;", b"999999999999", b"PK", b"PAR1", b"=1+1", b"#", b"'", b"\x80"),
     b'table:number-columns-repeated="99999999"',
     b'table:number-rows-repeated="99999999"',
+    # Places far away and repeats, as nobody writes them.
+    *(b'<c r = "XFD1048576"/>', b"<c\nr='xfd1048576'/>", b'<x:c r="XFD1048576"/>'),
+    *(b'<row r="1048576"/>', b'<c r="&#88;FD1048576"/>', b"<!DOCTYPE x>", b"<si/>"),
+    *(b"table:number-columns-repeated = '99999999'", b'<text:s text:c="2000000000"/>'),
+    *(b"</table:table>", b"</worksheet>", b"<table:table-row>", b"<!--", b"<![CDATA["),
 )
+
+# Numbers that lie, as in the footer of a Parquet file or the header of a database.
+LIES = (0, 1, 255, 65536, 2**31 - 1, 2**32 - 1, 2**63 - 1)
 
 MOST_SECONDS = 5.0
 MOST_BYTES = 1 << 30
+
+# What all of a reading may take of memory, which the system then keeps to.
+MOST_MEMORY = 3 << 30
 _HANGS_AFTER = 60
 
 
@@ -124,20 +138,33 @@ def mutated(data: bytes, chance: random.Random) -> bytes:
             changed[at:end] = chance.choice(TOKENS)
         elif kind == 4:
             changed[at:at] = changed[at:end] * chance.choice((1, 2, 20))
-        elif kind == 5:
+        elif kind == 5 and chance.random() < 0.5:
             changed[at:end] = chance.randbytes(end - at)
+        elif kind == 5:
+            size = chance.choice((2, 4, 8))
+            lie = chance.choice(LIES) % (1 << 8 * size)
+            order = chance.choice(("little", "big"))
+            changed[at : at + size] = lie.to_bytes(size, order)
         elif chance.random() < 0.3:
             del changed[at:]
     return bytes(changed)
 
 
 def mutants(seed: int) -> Iterator[tuple[str, bytes]]:
-    """Yield endings and mutants without end, each format in turn."""
+    """Yield endings and mutants without end, each format and kind in turn."""
     chance = random.Random(seed)
-    files = seeds()
+    workplace = ledger_mutants.Workplace()
+    others = workplace.seeds()
+    workplace.remove()
+    files = {**seeds(), **others}
     for ending in itertools.cycle(files):
         data = files[ending]
-        if data.startswith(b"PK") and chance.random() < 0.8:
+        if ending == "trail":
+            yield ending, ledger_mutants.altered(data, chance)
+        elif ending == ".parquet" and chance.random() < 0.5:
+            # Its footer says where all else lies.
+            yield ending, data[:-600] + mutated(data[-600:], chance)
+        elif data.startswith(b"PK") and chance.random() < 0.8:
             # Most changes to an archive only break its check sums: those to the files
             # in it get further.
             yield ending, _repacked(data, chance)
@@ -156,23 +183,28 @@ def _repacked(data: bytes, chance: random.Random) -> bytes:
     return sink.getvalue()
 
 
-def fault(path: Path) -> str | None:
-    """Read a file; return what is wrong with how the reader took it, if anything."""
-    started = time.perf_counter()
+def read_whole(path: Path) -> str | None:
+    """Read a list; return what is wrong with what was read, if anything."""
     outcome = None
+    terms = ReadingTerms()
+    for found in find_lists(str(path), name="list", terms=terms):
+        reading = read_list(found.opened, found.address, terms, source=0, hashed=False)
+        there = len(reading.table) + sum(len(each.table) for each in reading.aside)
+        if there + reading.source.trailing_blank != reading.source.records_in:
+            outcome = "records are not accounted for"
+        size = sum(column.nbytes for column in reading.table.columns)
+        if size > MOST_BYTES:
+            outcome = f"{size} bytes are held"
+    return outcome
+
+
+def fault(use: Callable[[], str | None]) -> str | None:
+    """Use a file; return what is wrong with how it was taken, if anything."""
+    started = time.perf_counter()
     try:
-        terms = ReadingTerms()
-        for found in find_lists(str(path), name="list", terms=terms):
-            reading = read_list(
-                found.opened, found.address, terms, source=0, hashed=False
-            )
-            there = len(reading.table) + sum(len(each.table) for each in reading.aside)
-            if there + reading.source.trailing_blank != reading.source.records_in:
-                outcome = "records are not accounted for"
-            size = sum(column.nbytes for column in reading.table.columns)
-            if size > MOST_BYTES:
-                outcome = f"{size} bytes are held"
+        outcome = use()
     except Problem as problem:
+        outcome = None
         said = problem.paragraph()
         if "\n" in said or not problem.what or not problem.remedy:
             outcome = f"not one clear paragraph: {said!r}"
@@ -189,12 +221,20 @@ def run(
 ) -> Counter[str]:
     """Read that many mutants; return how many there were of each ending."""
     made: Counter[str] = Counter()
-    with tempfile.TemporaryDirectory() as folder:
+    workplace = ledger_mutants.Workplace()
+    with (
+        contextlib.ExitStack() as stack,
+        tempfile.TemporaryDirectory() as folder,
+    ):
+        stack.callback(workplace.remove)
         for ending, data in itertools.islice(mutants(seed), how_many):
-            path = Path(folder) / f"mutant{ending}"
-            path.write_bytes(data)
             faulthandler.dump_traceback_later(_HANGS_AFTER, exit=True)
-            told = fault(path)
+            if ending.startswith("."):
+                path = Path(folder) / f"mutant{ending}"
+                path.write_bytes(data)
+                told = fault(functools.partial(read_whole, path))
+            else:
+                told = fault(functools.partial(workplace.use, ending, data))
             faulthandler.cancel_dump_traceback_later()
             made[ending] += 1
             if told is not None:
@@ -202,8 +242,18 @@ def run(
     return made
 
 
+def _limit_memory() -> None:
+    """Have the system refuse more memory, where it can."""
+    try:
+        import resource
+    except ImportError:
+        return
+    resource.setrlimit(resource.RLIMIT_DATA, (MOST_MEMORY, MOST_MEMORY))
+
+
 def main() -> int:
     """Run from the command line."""
+    _limit_memory()
     how_many = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
     seed = int(sys.argv[2]) if len(sys.argv) > 2 else 1
     faults = 0

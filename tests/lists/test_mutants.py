@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from functools import partial
 from pathlib import Path
 
 from tests import mutants
@@ -14,13 +15,14 @@ class MutantsTest(unittest.TestCase):
                 path = Path(folder) / f"seed{ending}"
                 path.write_bytes(data)
                 with self.subTest(ending=ending):
-                    self.assertIsNone(mutants.fault(path))
+                    self.assertIsNone(mutants.fault(partial(mutants.read_whole, path)))
 
     def test_mutants_are_read_or_refused(self) -> None:
         faults: list[str] = []
-        made = mutants.run(400, 7, lambda ending, data, told: faults.append(told))
+        made = mutants.run(440, 7, lambda ending, data, told: faults.append(told))
         self.assertEqual(faults, [])
-        self.assertEqual(set(made), set(mutants.seeds()))
+        self.assertLess(set(mutants.seeds()), set(made))
+        self.assertLess({"docket", "decisions", "trail"}, set(made))
 
 
 if __name__ == "__main__":

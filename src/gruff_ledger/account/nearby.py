@@ -7,7 +7,7 @@ more, and only where no two ledgers know one of that name.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -58,11 +58,14 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
     """
     path = Path(said.partition("#")[0])
     folders = [[ledger]] if ledger is not None else list(_near_ledgers(path))
+    damaged: list[Problem] = []
     levels = [
-        sorted(map(Tracing, level), key=lambda each: each.started, reverse=True)
+        sorted(_opened(level, damaged), key=lambda each: each.started, reverse=True)
         for level in folders
     ]
     tracings = [tracing for level in levels for tracing in level]
+    if not tracings and damaged:
+        raise damaged[0]
     if not tracings:
         raise UnreadableSource(
             "no ledger is near it.",
@@ -74,6 +77,15 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
         or (_by_content(path, tracings) if _is_file(path) else None)
         or _by_name(said, levels, is_given=ledger is not None, path=path)
     )
+
+
+def _opened(folders: Iterable[Path], damaged: list[Problem]) -> Iterator[Tracing]:
+    """Yield ledgers; one that is damaged must not hide what the others tell."""
+    for folder in folders:
+        try:
+            yield Tracing(folder)
+        except Problem as problem:
+            damaged.append(problem)
 
 
 def _by_place(said: str, tracings: list[Tracing]) -> Answer | None:

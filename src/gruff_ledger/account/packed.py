@@ -33,6 +33,10 @@ _MOST_RECORDS = 1 << 16
 _LEAST_BYTES = 1 << 15
 _SHRUNK_TO = 0.6
 
+# LZ4 makes at most so many bytes of one; and what Arrow's arrays of text can hold.
+_MOST_TIMES_PACKED = 256
+_MOST_PIECE_BYTES = (1 << 31) - 1
+
 _CODEC = "lz4"
 _HEADING, _COMPRESSED = b"heading", b"compressed"
 
@@ -131,16 +135,27 @@ class PackedCells:
     ----------
     table : pyarrow.Table
         What `write_packed` wrote.
+
+    Raises
+    ------
+    ValueError
+        If it is not laid out so.
     """
 
     def __init__(self, table: Any) -> None:
         self._table = table
-        self._sizes = table.column(0).to_numpy()
+        self._sizes = np.asarray(table.column(0).to_numpy())
+        if self._sizes.dtype != np.int64 or (self._sizes < 1).any():
+            raise ValueError("pieces of no records")
         self._places: dict[str, int] = {}
         self._codecs: dict[int, Any] = {}
         for place in range(1, table.num_columns, 2):
             said = table.schema.field(place).metadata
-            self._places[said[_HEADING].decode("utf-8")] = place
+            heading = (said or {}).get(_HEADING)
+            kinds = {table.schema.field(at).type for at in (place, place + 1)}
+            if heading is None or kinds != {pa.large_binary()}:
+                raise ValueError("a field without its two runs")
+            self._places[heading.decode("utf-8")] = place
             if _COMPRESSED in said:
                 self._codecs[place] = pa.Codec(said[_COMPRESSED].decode("ascii"))
 
@@ -155,6 +170,8 @@ class PackedCells:
         ------
         KeyError
             If there is no such field.
+        ValueError
+            If its runs do not fit each other.
         """
         place = self._places[heading]
         pieces = range(len(self._sizes))
@@ -174,11 +191,22 @@ class PackedCells:
         n = int(self._sizes[piece])
         data = self._table.column(place)[piece].as_buffer()
         said = self._table.column(place + 1)[piece].as_buffer()
+        # Whatever a file says of itself, nothing beyond its bytes is looked at.
+        if said.size not in (n, 2 * n, 4 * n):
+            raise ValueError("lengths that do not fit")
         lengths = np.frombuffer(said, f"<u{said.size // n}")
-        offsets = np.zeros(n + 1, np.int32)
-        np.cumsum(lengths, out=offsets[1:])
+        ends = np.cumsum(lengths, dtype=np.int64)
+        total = int(ends[-1])
         if place in self._codecs:
-            data = self._codecs[place].decompress(data, int(offsets[-1]))
-        return pa.Array.from_buffers(
+            if total > data.size * _MOST_TIMES_PACKED:
+                raise ValueError("more cells than can be packed so")
+            data = self._codecs[place].decompress(data, total)
+        if data.size != total or total > _MOST_PIECE_BYTES:
+            raise ValueError("cells that do not fit")
+        offsets = np.zeros(n + 1, np.int32)
+        offsets[1:] = ends
+        array = pa.Array.from_buffers(
             pa.string(), n, [None, pa.py_buffer(offsets), data]
         )
+        array.validate(full=True)
+        return array

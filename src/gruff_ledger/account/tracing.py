@@ -8,12 +8,13 @@ now are known; or an entry made it; or it went through, under the heading it had
 from __future__ import annotations
 
 import csv
+import functools
 import hashlib
 import io
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 import msgspec
 import numpy as np
@@ -21,6 +22,9 @@ import numpy as np
 from gruff_ledger.account.trailfile import TrailFile, Who, Whos, several
 from gruff_ledger.problems import UnknownField, UnreadableSource, nearest_or_all
 from gruff_ledger.table import Indices
+
+Asked = ParamSpec("Asked")
+Answered = TypeVar("Answered")
 
 # Records behind a figure that are told one by one.
 SHOWN_PARTS = 20
@@ -232,6 +236,25 @@ class _Stage(msgspec.Struct, frozen=True):
     now: Who
 
 
+def _as_one_answer(
+    method: Callable[Concatenate[Tracing, Asked], Answered],
+) -> Callable[Concatenate[Tracing, Asked], Answered]:
+    """Say what does not fit in a damaged trail as a problem, whatever is asked."""
+
+    @functools.wraps(method)
+    def answer(self: Tracing, *asked: Asked.args, **more: Asked.kwargs) -> Answered:
+        with self._file.answering():
+            answered: Any = method(self, *asked, **more)
+            if isinstance(answered, msgspec.Struct):
+                # What was altered may be of another kind than all that was written.
+                answered = msgspec.convert(
+                    msgspec.to_builtins(answered), type(answered)
+                )
+            return answered  # type: ignore[no-any-return]
+
+    return answer  # type: ignore[return-value]
+
+
 class Tracing:
     """
     The trail of a run, for questions.
@@ -250,7 +273,10 @@ class Tracing:
     def __init__(self, ledger: Path) -> None:
         self._file = TrailFile(ledger)
         self._ledger = ledger
-        index = self._file.index
+        with self._file.answering():
+            self._take_index(self._file.index)
+
+    def _take_index(self, index: Mapping[str, Any]) -> None:
         self._sources: list[dict[str, Any]] = index["sources"]
         self._entries: list[dict[str, Any]] = index["entries"]
         self._outs: list[dict[str, Any]] = index["outs"]
@@ -261,6 +287,18 @@ class Tracing:
         self._made_by = {
             line["identity"]: line for line in self._entries if "identity" in line
         }
+        # Each entry works on what was there before it: no way leads in a circle.
+        said = [line["name"] for line in self._sources]
+        said += [each["address"] for each in (*self._sources, *self._outs)]
+        if not all(isinstance(each, str) for each in said):
+            raise TypeError("a name that is not a text")
+        known = {line["name"] for line in self._sources}
+        for line in self._entries:
+            if line["result"] in known or not known.issuperset(line["lists"]):
+                raise ValueError("an entry on what it makes itself")
+            known.add(line["result"])
+        if len(self._account["sources"]) != len(self._sources):
+            raise ValueError("an account of another run")
 
     # What there is ---------------------------------------------------------------
 
@@ -284,6 +322,7 @@ class Tracing:
         """The folder of the ledger."""
         return self._ledger
 
+    @_as_one_answer
     def lying_at(self, said: str) -> list[tuple[str, int]]:
         """Return the results and sources that lie where an address says."""
         lines = [
@@ -302,6 +341,7 @@ class Tracing:
             found = found if len(found) == 1 else []
         return found
 
+    @_as_one_answer
     def is_unchanged(self, kind: str, position: int, path: Path) -> bool:
         """Tell whether the file of a result or source is as the run left it."""
         try:
@@ -319,20 +359,25 @@ class Tracing:
             out["modified_ns"],
         )
 
-    def of_size(self, size_bytes: int) -> Iterator[tuple[str, int, str]]:
-        """Yield kind, position and address of the lists of a size."""
+    @_as_one_answer
+    def of_size(self, size_bytes: int) -> list[tuple[str, int, str]]:
+        """Return kind, position and address of the lists of a size."""
+        found: list[tuple[str, int, str]] = []
         for at, line in enumerate(self._outs):
             out = self._out_facts(at)
             if out is not None and out["size_bytes"] == size_bytes:
-                yield "result", at, line["address"]
+                found.append(("result", at, line["address"]))
         for at, line in enumerate(self._account["sources"]):
             if line["size_bytes"] == size_bytes:
-                yield "source", at, line["address"]
+                found.append(("source", at, line["address"]))
+        return found
 
+    @_as_one_answer
     def sha256_of(self, source: int) -> str:
         """Return the hash of a source; empty where it is not known."""
         return str(self._account["sources"][source].get("sha256") or "")
 
+    @_as_one_answer
     def is_copy(self, result: int, path: Path) -> bool:
         """
         Tell whether a file of the size of a result is a copy of it.
@@ -355,6 +400,7 @@ class Tracing:
         path = self._outs[result].get("path")
         return next((each for each in outs if each["path"] == path), None)
 
+    @_as_one_answer
     def find(self, said: str) -> tuple[str, int]:
         """
         Find what is meant by an address or a name.
@@ -426,6 +472,7 @@ class Tracing:
 
     # Back ------------------------------------------------------------------------
 
+    @_as_one_answer
     def back(self, result: int, record: int, fields: Sequence[str] = ()) -> Traced:
         """
         Trace a record of a result back.
@@ -476,6 +523,7 @@ class Tracing:
             tuple(self._file.missing),
         )
 
+    @_as_one_answer
     def records_with(
         self, result: int, wanted: Mapping[str, str]
     ) -> tuple[list[int], bool]:
@@ -519,6 +567,7 @@ class Tracing:
                 found.append(row + 1)
         return found, True
 
+    @_as_one_answer
     def records_of_source(
         self, source: int, wanted: Mapping[str, str]
     ) -> tuple[list[int], bool]:
@@ -693,7 +742,9 @@ class Tracing:
 
     def _places(self, who: Who) -> Iterator[Place]:
         """Yield the records of sources that a record is."""
-        while who.source in self._made_by:
+        for _ in self._entries:
+            if who.source not in self._made_by:
+                break
             entry = self._made_by[who.source]
             if "drawn" in entry and entry["drawn"]["figure"]:
                 # Figures are not one record: see their parts.
@@ -889,6 +940,7 @@ class Tracing:
 
     # Forth -----------------------------------------------------------------------
 
+    @_as_one_answer
     def forth(self, source: int, record: int) -> Sent:
         """
         Tell what became of a record of a source.

@@ -6,11 +6,12 @@ told without it is.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import threading
 import zipfile
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -19,11 +20,33 @@ import pyarrow as pa
 
 from gruff_ledger.account.packed import PackedCells, is_packed
 from gruff_ledger.account.trail import TRAIL_FILE, TRAIL_INDEX, TRAIL_VERSION
-from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.problems import Problem, UnreadableSource
 from gruff_ledger.table import Indices, mapped_whole
 
 # What stands before the name in a local header (APPNOTE.TXT 4.3.7).
 _LOCAL_HEADER_BYTES = 30
+
+
+# Each record of a source takes a byte at least, and what is made of it a few.
+_RECORDS_A_BYTE = 64
+_ALWAYS_RECORDS = 1 << 20
+
+# Times that records are looked up for one question.
+_MOST_ASKED = 2_000_000
+
+# What a part leads to that is not laid out as it should be.
+DAMAGE = (
+    LookupError,
+    TypeError,
+    ValueError,
+    AttributeError,
+    AssertionError,
+    ArithmeticError,
+    RecursionError,
+    RuntimeError,
+    NotImplementedError,
+    pa.ArrowException,
+)
 
 
 class Who(NamedTuple):
@@ -67,8 +90,13 @@ class TrailFile:
         self.missing: list[str] = []
         self._tables: dict[str, Any] = {}
         self._lock = threading.Lock()
+        self._asked = 0
         try:
             self._zip = zipfile.ZipFile(self._path)
+            size = self._path.stat().st_size
+            if self._zip.getinfo(TRAIL_INDEX).file_size > size:
+                # It is not compressed.
+                raise self._damaged(f"its part {TRAIL_INDEX} is not what was written")
             self.index: dict[str, Any] = json.loads(self._zip.read(TRAIL_INDEX))
             self._mapped = pa.memory_map(str(self._path))
         except FileNotFoundError as error:
@@ -79,8 +107,13 @@ class TrailFile:
             ) from error
         except KeyError as error:
             raise self._damaged(f"its part {TRAIL_INDEX} is missing") from error
-        except (OSError, ValueError, zipfile.BadZipFile, zlib.error) as error:
+        except Problem:
+            raise
+        except Exception as error:  # Whatever a damaged archive can lead to.
             raise self._damaged(f"it cannot be read ({error})") from error
+        self._most_records = _RECORDS_A_BYTE * size + _ALWAYS_RECORDS
+        if not isinstance(self.index, dict):
+            raise self._damaged(f"its part {TRAIL_INDEX} is not what was written")
         if self.index.get("trail") not in range(1, TRAIL_VERSION + 1):
             raise self._damaged(
                 f"its layout is version {self.index.get('trail')}, and this program "
@@ -127,9 +160,36 @@ class TrailFile:
             if len(data) != known.file_size or zlib.crc32(data) != known.CRC:
                 return None
             table = ipc.open_file(pa.BufferReader(data)).read_all()
+            # Right check sums can be made for wrong offsets.
+            table.validate(full=True)
             return PackedCells(table) if is_packed(table) else table
-        except (KeyError, OSError, ValueError, pa.ArrowException):
+        except (*DAMAGE, OSError, MemoryError):
             return None
+
+    @contextlib.contextmanager
+    def answering(self) -> Iterator[None]:
+        """
+        Answer one question: what does not fit in the trail is said as its damage.
+
+        Raises
+        ------
+        UnreadableSource
+        """
+        self._asked = 0
+        try:
+            yield
+        except Problem:
+            raise
+        except DAMAGE as error:
+            raise self._damaged(
+                "what it says does not fit together: it is damaged, or was altered"
+            ) from error
+
+    def _ask(self) -> None:
+        """Count what is looked up; no question needs so much as a circle does."""
+        self._asked += 1
+        if self._asked > _MOST_ASKED:
+            raise ValueError("a trail in circles")
 
     def numbers(self, name: str, key: str) -> Any:
         """Return a column of numbers of a part; empty where the part is missing."""
@@ -150,7 +210,10 @@ class TrailFile:
 
     def origins(self, said: Any, mark: str = "") -> Whos:
         """Return the records that a part is on, or that are said in short."""
+        self._ask()
         if isinstance(said, dict):
+            if not 0 <= said["count"] <= self._most_records:
+                raise ValueError("more records than can be")
             records = np.arange(said["first"], said["first"] + said["count"])
             return Whos(np.full(said["count"], said["source"], np.int64), records)
         return Whos(
@@ -170,6 +233,7 @@ class TrailFile:
 
     def rows_of(self, said: Any, who: Who, mark: str = "") -> Indices:
         """Return the rows, counted from 0, in which a record is."""
+        self._ask()
         if isinstance(said, dict):
             row = who.record - said["first"]
             is_there = who.source == said["source"] and 0 <= row < said["count"]
