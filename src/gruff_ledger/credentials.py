@@ -157,7 +157,7 @@ def has_unclear_host(address: str) -> bool:
     scheme = _SCHEME.match(address)
     rest = address[scheme.end() :] if scheme else ""
     host = _END_OF_HOST.split(rest, maxsplit=1)[0]
-    is_host = "@" in host or ":" not in host or bool(_PORT.fullmatch(host))
+    is_host = "@" in host or re.fullmatch(r"(?:\[[^\]]*\]|[^:]*)(?::[0-9]*)?", host)
     return "@" in rest and not is_host
 
 

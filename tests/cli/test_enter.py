@@ -116,6 +116,21 @@ class EnterTest(FolderTest):
         self.assertIn('[[out]]\nlist = "entry 1"', text)
         self.again("sorted.csv", "all.csv")
 
+    def test_tables_in_strings_are_no_tables(self) -> None:
+        """What is added goes to the true ones."""
+        text = (
+            'title = """\n[[out]]\ndocket = 1\n"""\ndocket = 1\n'
+            '[lists.north]\nfrom = "north.csv"\n[[entry]]\ndo = "scrub"\n'
+            'trim = true\nnull = """-\n[[out]]"""\n[[out]]\nto = "first.csv"\n'
+        )
+        self.write("job.toml", text)
+        command = ["sort", "north.csv", "--by", "Boat", "--to", "second.csv"]
+        self.gruff(*command, "--enter", "job.toml", "--control", "Length")
+        now = self.text("job.toml")
+        self.assertTrue(now.startswith('title = """\n[[out]]\ndocket = 1\n"""\n'))
+        self.assertIn('null = """-\n[[out]]"""\n[[out]]\nlist = "entry 1"\n', now)
+        self.assertIn('docket = 1\ncontrol = ["Length"]\n', now)
+
     def test_headings_of_every_kind_can_be_entered(self) -> None:
         """Quotes, line ends and signs in names and values are written down rightly."""
         self.write("odd.csv", '"a ""b"" = c","é\n\\",x\n1,2,"t\tab"\n')

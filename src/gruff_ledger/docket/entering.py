@@ -8,6 +8,7 @@ is done once more, and must give the very list that the command gave.
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 import tomllib
@@ -22,6 +23,7 @@ from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Job, ListToRead, OutToWrite
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.part import stopped_after
+from gruff_ledger.docket.toml_lines import Statement, line_of, statements
 from gruff_ledger.lists.address import READING_KEYS, Server, parse_address
 from gruff_ledger.lists.formats import FORMATS, by_ending, fitting
 from gruff_ledger.lists.outputs import output_place
@@ -34,8 +36,6 @@ from gruff_ledger.terms import Kind, Terms, describe, plain
 
 # A ledger of its own: several dockets can lie in one folder.
 _NEW = 'docket = 1\ntitle = "{stem}"\nledger = "{stem}-ledger"\n'
-
-_HEADER = re.compile(r"\s*\[\[\s*(entry|out)\s*\]\]")
 
 
 class Entering:
@@ -324,12 +324,9 @@ class Entering:
         line = f"control = {_toml(more)}"
         if self._is_new:
             return f"{text}{line}\n"
-        return re.sub(
-            r"(?m)^(\s*docket\s*=.*)$",
-            lambda found: f"{found[1]}\n{line}",
-            text,
-            count=1,
-        )
+        at = line_of(tuple(statements(text)), (), key="docket") or 0
+        lines = text.split("\n")
+        return "\n".join([*lines[:at], line, *lines[at:]])
 
     def _pinned(self, text: str) -> str:
         """
@@ -343,16 +340,15 @@ class Entering:
         lines = text.split("\n")
         added: list[tuple[int, str]] = []
         counts = {"entry": 0, "out": 0}
-        for at, line in enumerate(lines):
-            header = _HEADER.match(line)
-            if not header:
+        stated = list(statements(text))
+        for place, each in enumerate(stated):
+            if not each.is_header or each.path not in (("entry",), ("out",)):
                 continue
-            kind = header[1]
+            (kind,) = each.path
             counts[kind] += 1
-            keys = _keys_below(lines, at)
-            said = self._pin(kind, counts[kind], keys)
+            said = self._pin(kind, counts[kind], _keys_below(stated, place))
             if said:
-                added.append((at + 1, said))
+                added.append((each.line, said))
         if counts["out"] < len(self._known.outs) or counts["entry"] < len(
             self._known.entries
         ):
@@ -384,16 +380,10 @@ class Entering:
         return f"list = {_toml(entry.lists[0])}"
 
 
-def _keys_below(lines: Sequence[str], at: int) -> set[str]:
+def _keys_below(stated: Sequence[Statement], place: int) -> set[str]:
     """Return the keys of a table, which stand below its header."""
-    keys = set()
-    for line in lines[at + 1 :]:
-        if re.match(r"\s*\[", line):
-            break
-        key = re.match(r"\s*\"?([\w-]+)\"?\s*=", line)
-        if key:
-            keys.add(key[1])
-    return keys
+    below = itertools.takewhile(lambda each: not each.is_header, stated[place + 1 :])
+    return {each.path[0] for each in below}
 
 
 def _lists_in(docket: Path) -> set[str]:

@@ -27,6 +27,7 @@ from gruff_ledger.docket.job import (
     further_outs,
     referred,
 )
+from gruff_ledger.docket.toml_lines import Statement, line_of, statements
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
@@ -151,35 +152,30 @@ class _Text(msgspec.Struct, frozen=True):
     """The docket's text, to tell the line on which a thing stands."""
 
     file: str
-    lines: tuple[str, ...]
+    statements: tuple[Statement, ...] = ()
 
-    def line(self, header: str, number: int = 1, key: str | None = None) -> int | None:
+    def line(
+        self,
+        table: str | tuple[str, ...],
+        number: int = 1,
+        key: str | None = None,
+    ) -> int | None:
         """
-        Return the line of the `number`-th table with that header, or of a key in it.
+        Return the line of the `number`-th table of that name, or of a key in it.
 
         A best effort for people: a docket that builds its tables inline has no such
         lines, and None is returned.
         """
-        opening = re.compile(rf"\s*\[\[?\s*{re.escape(header)}\s*\]\]?")
-        inside = re.compile(rf"\s*\[\[?\s*{re.escape(header)}\s*\.")
-        found = 0 if header else 1
-        at: int | None = None
-        for place, line in enumerate(self.lines, 1):
-            if re.match(r"\s*\[", line) and not inside.match(line):
-                if at is not None or not header:
-                    break
-                if opening.match(line):
-                    found += 1
-                    at = place if found == number else None
-            if found == number and (at is not None or not header) and key is not None:
-                table = rf"(\[\[?\s*{re.escape(header)}\s*\.)?"
-                name = rf"\"?{re.escape(key)}\"?"
-                if re.match(rf"\s*{table}\s*{name}\s*(=|\])", line):
-                    return place
-        return at
+        if isinstance(table, str):
+            table = (table,) if table else ()
+        return line_of(self.statements, table, number, key)
 
     def refuse(
-        self, problem: BadTerms, header: str, number: int = 1, entry: str | None = None
+        self,
+        problem: BadTerms,
+        table: str | tuple[str, ...],
+        number: int = 1,
+        entry: str | None = None,
     ) -> NoReturn:
         """Raise a problem of terms as one of the docket, with its place."""
         refused = BadDocket(
@@ -187,7 +183,7 @@ class _Text(msgspec.Struct, frozen=True):
             problem.remedy,
             file=self.file,
             entry=entry,
-            line=self.line(header, number, problem.term),
+            line=self.line(table, number, problem.term),
             term=problem.term,
         )
         refused.excerpt = problem.excerpt
@@ -285,9 +281,9 @@ def _parse(path: Path) -> tuple[_Text, dict[str, Any], str]:
         raise unreadable(error, path, file) from error
     try:
         text = data.decode("utf-8-sig")
-        lines = tuple(text.split("\n"))
         digest = hashlib.sha256(data).hexdigest()
-        return _Text(file, lines), tomllib.loads(text), digest
+        raw = tomllib.loads(text)
+        return _Text(file, tuple(statements(text))), raw, digest
     except UnicodeDecodeError as error:
         raise BadDocket(
             "it is not written in UTF-8, as TOML must be.",
@@ -359,7 +355,7 @@ def _answers(
         try:
             questions[name] = read(AskTerms, table)
         except BadTerms as problem:
-            text.refuse(problem, f"ask.{name}", entry=f"question '{name}'")
+            text.refuse(problem, ("ask", name), entry=f"question '{name}'")
     for name in given:
         if name not in questions:
             raise BadDocket(
@@ -413,7 +409,7 @@ def _lists(raw: Mapping[str, Any], text: _Text) -> tuple[ListToRead, ...]:
         try:
             terms = read(ListTerms, table)
         except BadTerms as problem:
-            text.refuse(problem, f"lists.{name}", entry=f"list '{name}'")
+            text.refuse(problem, ("lists", name), entry=f"list '{name}'")
         reading = ReadingTerms(
             **{
                 term.attribute: getattr(terms, term.attribute)
