@@ -135,9 +135,9 @@ def hide_credentials(text: str) -> str:
 
 
 def hidden_facts(value: Any) -> Any:
-    """Return plain values with all text in them as `hide_credentials` gives it."""
+    """Return plain values as they may be kept: text is readable, secrets are out."""
     if isinstance(value, str):
-        return hide_credentials(value)
+        return readable(hide_credentials(value))
     if isinstance(value, Mapping):
         return {hidden_facts(key): hidden_facts(each) for key, each in value.items()}
     if isinstance(value, list | tuple):
@@ -159,6 +159,28 @@ def has_unclear_host(address: str) -> bool:
     host = _END_OF_HOST.split(rest, maxsplit=1)[0]
     is_host = "@" in host or re.fullmatch(r"(?:\[[^\]]*\]|[^:]*)(?::[0-9]*)?", host)
     return "@" in rest and not is_host
+
+
+def readable(name: str) -> str:
+    r"""
+    Return the name of a file as text that can be written in any encoding of Unicode.
+
+    Where a name on the disk is not in the system's encoding, Python gives its bytes as
+    lone surrogates (PEP 383), which no text may hold.
+
+    Examples
+    --------
+    >>> print(readable("m\udcfcll.csv"))
+    m\xfcll.csv
+    """
+    if name.isascii():
+        return name
+    try:
+        return name.encode("utf-8", "surrogateescape").decode(
+            "utf-8", "backslashreplace"
+        )
+    except UnicodeEncodeError:
+        return name.encode("utf-8", "backslashreplace").decode("utf-8")
 
 
 def holds_credentials(address: str) -> bool:

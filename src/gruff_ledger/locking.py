@@ -48,8 +48,11 @@ def only_one(path: Path) -> Iterator[None]:
     Where the file system knows no locks, the block runs without one.
     """
     try:
-        stream = path.open("rb")
+        # A pipe must not be opened a second time: nobody would write to it.
+        stream = path.open("rb") if path.is_file() else None
     except OSError:
+        stream = None
+    if stream is None:
         # Whoever reads the file will say what is wrong with it.
         yield
         return

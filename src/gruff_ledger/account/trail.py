@@ -28,6 +28,7 @@ import pyarrow as pa
 from msgspec import structs
 
 from gruff_ledger.account.packed import write_packed
+from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
 from gruff_ledger.table import (
     Column,
@@ -296,7 +297,7 @@ class Trail:
             "outs": self._outs,
             "account": account,
         }
-        self._parts.end(TRAIL_INDEX, msgspec.json.encode(index))
+        self._parts.end(TRAIL_INDEX, msgspec.json.encode(hidden_facts(index)))
 
     # In terms of sources ---------------------------------------------------------
 

@@ -15,6 +15,7 @@ import msgspec
 
 from gruff_ledger.account.words import visible
 from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
+from gruff_ledger.cli.streams import reader_may_leave
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.fetchterms import FetchTerms
@@ -42,6 +43,8 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
     room : RoomTerms
     is_alone : bool
         Whether nobody is there to answer questions.
+    text : bytes, optional
+        What the docket says, where it came through a pipe and cannot be read again.
     """
 
     answers: dict[str, str] = {}
@@ -54,6 +57,7 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
     fetch: FetchTerms | None = None
     room: RoomTerms = RoomTerms()
     is_alone: bool = False
+    text: bytes | None = None
 
 
 def run_docket(docket: Path, asked: Asked, *, write: bool = True) -> int:
@@ -63,11 +67,12 @@ def run_docket(docket: Path, asked: Asked, *, write: bool = True) -> int:
         from gruff_ledger.cli.show import show_account
 
         is_kept = write and not asked.is_alone
-        show_account(
-            done, as_json=asked.as_json, ledger=job.ledger if is_kept else None
-        )
-        if not write and not asked.as_json:
-            click.echo("Nothing was written: this was a dry run.")
+        with reader_may_leave():
+            show_account(
+                done, as_json=asked.as_json, ledger=job.ledger if is_kept else None
+            )
+            if not write and not asked.as_json:
+                click.echo("Nothing was written: this was a dry run.")
     return status_of(done)
 
 
@@ -113,6 +118,7 @@ def loaded(docket: Path, asked: Asked) -> Job:
             anywhere=asked.anywhere,
             ledger=asked.ledger,
             fetch=asked.fetch,
+            text=asked.text,
         )
         return msgspec.structs.replace(job, room=asked.room)
     except Problem as problem:
@@ -167,6 +173,14 @@ def _run(
     **given: Any,
 ) -> int:
     asked = asked_of(settings, given)
+    if docket.exists() and not (docket.is_file() or docket.is_dir()):
+        if if_changed:
+            raise BadTerms(
+                "a docket that comes through a pipe cannot be compared with the last.",
+                "Write it to a file, or leave this out.",
+                term="if-changed",
+            )
+        asked = msgspec.structs.replace(asked, text=docket.read_bytes())
     if sum((dry_run, diagram, stop_after is not None)) > 1:
         raise BadTerms(
             "two things that exclude each other are asked for.",
@@ -182,7 +196,8 @@ def _run(
         )
         if not stands.changed:
             if not asked.quiet:
-                click.echo(unchanged_words(stands.started, stands.sources))
+                with reader_may_leave():
+                    click.echo(unchanged_words(stands.started, stands.sources))
             return stands.status
         if not asked.quiet:
             click.echo(f"Run, because {stands.changed}.", err=True)
@@ -234,14 +249,15 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
     except Problem as problem:
         problem.in_docket = True
         raise
-    show_verb(
-        done,
-        job.entries[-1].verb.name,
-        WritingTerms(),
-        as_json=asked.as_json,
-        quiet=asked.quiet,
-        ledger=None,
-    )
+    with reader_may_leave():
+        show_verb(
+            done,
+            job.entries[-1].verb.name,
+            WritingTerms(),
+            as_json=asked.as_json,
+            quiet=asked.quiet,
+            ledger=None,
+        )
     return status_of(done)
 
 

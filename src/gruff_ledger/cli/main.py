@@ -7,6 +7,7 @@ at once. Each command imports what it needs when it is looked up.
 from __future__ import annotations
 
 import contextlib
+import errno
 import importlib
 import os
 import sys
@@ -16,6 +17,7 @@ from typing import Any, NoReturn
 import click
 
 from gruff_ledger import __version__
+from gruff_ledger.cli.streams import is_broken_pipe, make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.work.registry import STAGES, VERBS
@@ -128,24 +130,22 @@ def gruff(ctx: click.Context) -> None:
 
 def main(arguments: list[str] | None = None) -> NoReturn:
     """Run the command line and exit: 0 done, 1 with stops, 2 not, 130 interrupted."""
-    for stream in (sys.stdout, sys.stderr):
-        # A console that cannot show a letter must not end the run.
-        with contextlib.suppress(AttributeError):
-            stream.reconfigure(errors="backslashreplace")  # type: ignore[union-attr]
+    make_ready()
     if _COMPLETE in os.environ:
         from gruff_ledger.cli.completion import register
 
         register()
     status = _status(lambda: gruff.main(arguments, "gruff", standalone_mode=False))
-    with contextlib.suppress(OSError, ValueError):
-        sys.stdout.flush()
-        sys.stderr.flush()
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError, ValueError):
+            stream.flush()
     # All outputs are closed by now. Leaving at once gives a large list back to the
     # system in one piece, which is a tenth of the time of a whole run on it.
     os._exit(status)
 
 
 def _status(run: Callable[[], Any]) -> int:
+    status: Any = EXIT_DONE
     try:
         status = run()
         sys.stdout.flush()
@@ -161,34 +161,65 @@ def _status(run: Callable[[], Any]) -> int:
         return _say(f"{error.format_message()} See {where} --help.")
     except click.ClickException as error:
         return _say(error.format_message())
+    except SystemExit:
+        # So Click ends where the reader of a pipe has left, such as one of the help.
+        show_no_more()
     except click.exceptions.Exit as leaving:
         return leaving.exit_code
     except (click.Abort, KeyboardInterrupt):
         _say(f"interrupted. {_what_was_written()}")
         return EXIT_INTERRUPTED
-    except BrokenPipeError:
-        # Whoever read our output has had enough. Python would complain once more when
-        # it flushes at exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return EXIT_DONE
     except MemoryError:
-        return _say(
-            "there is not enough memory for this work, or no room for the temporary "
-            f"files of a large list. {_what_was_written()} Free some space, or name "
-            "another folder in --scratch."
-        )
+        return _no_memory()
+    except OSError as error:
+        if not is_broken_pipe(error):
+            return _refused(error)
+        # Whoever read our output has had enough.
+        show_no_more()
     except Exception as error:
-        return _own_fault(error)
+        return _no_memory() if _is_shortage(error) else _own_fault(error)
     return status if isinstance(status, int) else EXIT_DONE
 
 
 def _say(text: str, excerpt: str = "") -> int:
     from gruff_ledger.account.words import visible
 
-    click.echo(visible(hide_credentials(f"gruff: {text}")), err=True)
-    for line in hide_credentials(excerpt).splitlines():
-        click.echo(visible(line), err=True)
+    # Where even this cannot be said, the status says it.
+    with contextlib.suppress(OSError, ValueError):
+        click.echo(visible(hide_credentials(f"gruff: {text}")), err=True)
+        for line in hide_credentials(excerpt).splitlines():
+            click.echo(visible(line), err=True)
     return EXIT_NOT_DONE
+
+
+def _no_memory() -> int:
+    return _say(
+        "there is not enough memory for this work, or no room for the temporary "
+        f"files of a large list. {_what_was_written()} Free some space, name another "
+        "folder in --scratch, or close other programs."
+    )
+
+
+def _is_shortage(error: Exception) -> bool:
+    """Tell whether a library says in its own way that the system gives no more."""
+    told = str(error).lower()
+    return (isinstance(error, RuntimeError) and "start new thread" in told) or (
+        isinstance(error, ImportError)
+        and ("map segment" in told or "cannot allocate memory" in told)
+    )
+
+
+def _refused(error: OSError) -> int:
+    """Report that the system refused what the work, or its showing, needs."""
+    if error.errno in (errno.ENOMEM, errno.EAGAIN):
+        return _no_memory()
+    reason = error.strerror or str(error)
+    reason = reason[:1].lower() + reason[1:]
+    if error.filename is None:
+        what = f"what is to be shown cannot be written: {reason}."
+    else:
+        what = f"{error.filename}: the system refuses it: {reason}."
+    return _say(f"{what} {_what_was_written()}")
 
 
 def _what_was_written() -> str:

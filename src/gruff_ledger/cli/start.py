@@ -6,6 +6,7 @@ needs no package begins here, beside the loading.
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import os
 import signal
@@ -14,7 +15,17 @@ from collections.abc import Iterator
 from types import FrameType
 from typing import NoReturn
 
-_EXIT_INTERRUPTED = 130
+_EXIT_NOT_DONE, _EXIT_INTERRUPTED = 2, 130
+
+# What needs little room.
+_TELLING = ("--help", "-h", "--version", "help")
+
+# Threads of Arrow and the C library take addresses, though hardly any memory.
+_LEAST_ADDRESSES = 1_000_000_000
+_TOO_LITTLE_ROOM = (
+    b"gruff: the system allows this program less than 1 GB of addresses, which is too "
+    b"little to work with. Nothing was written. Allow more (see ulimit -v).\n"
+)
 
 # With these a docket's sources are hashed in another way, or not at all.
 _KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
@@ -26,6 +37,9 @@ def main() -> NoReturn:
     listens = signal.getsignal(signal.SIGINT) is not signal.SIG_IGN
     if listens:
         signal.signal(signal.SIGINT, _leave)
+    if _has_too_little_room(sys.argv[1:]):
+        os.write(2, _TOO_LITTLE_ROOM)
+        os._exit(_EXIT_NOT_DONE)
     _make_ready(sys.argv[1:])
     from gruff_ledger.cli.main import main as run
 
@@ -40,6 +54,23 @@ def _leave(number: int, frame: FrameType | None) -> NoReturn:
     os._exit(_EXIT_INTERRUPTED)
 
 
+def _has_too_little_room(arguments: list[str]) -> bool:
+    """
+    Tell whether the system allows fewer addresses (`getrlimit`) than work needs.
+
+    Its libraries would end the program without a word when they begin their threads.
+    """
+    if not arguments or any(each in _TELLING for each in arguments):
+        return False
+    try:
+        import resource
+    except ImportError:
+        # Windows has no such limit.
+        return False
+    limit, _ = resource.getrlimit(resource.RLIMIT_AS)
+    return limit != resource.RLIM_INFINITY and limit < _LEAST_ADDRESSES
+
+
 def _make_ready(arguments: list[str]) -> None:
     # NumPy's library for matrices, which nothing here uses, would start a thread for
     # each processor, and those look busily for work for a while.
@@ -51,7 +82,9 @@ def _make_ready(arguments: list[str]) -> None:
     if _hashes_sources(arguments):
         from gruff_ledger.lists.ahead import hash_ahead
 
-        hash_ahead(lambda: _sure_sources(arguments))
+        # Where no thread can be begun, sources are hashed when they are read.
+        with contextlib.suppress(RuntimeError):
+            hash_ahead(lambda: _sure_sources(arguments))
 
 
 def _hashes_sources(arguments: list[str]) -> bool:
@@ -79,6 +112,9 @@ def _sources_of_docket(docket: list[str]) -> Iterator[str]:
     import tomllib
 
     try:
+        if not os.path.isfile(docket[0]):  # noqa: PTH113
+            # What comes through a pipe comes once.
+            return
         with open(docket[0], "rb") as stream:  # noqa: PTH123
             lists = tomllib.load(stream)["lists"]
         folder = os.path.dirname(docket[0])  # noqa: PTH120

@@ -24,8 +24,9 @@ from gruff_ledger.cli.options import (
     with_options_named,
 )
 from gruff_ledger.cli.show import Progress, show_verb
+from gruff_ledger.cli.streams import reader_may_leave
 from gruff_ledger.cli.words import paragraph
-from gruff_ledger.credentials import without_credentials
+from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import (
     Entry,
@@ -239,7 +240,10 @@ def _run_verb(
                 raise with_options_named(problem, _WRITING_NAMES) from None
             raise
     shown = done if to is None else msgspec.structs.replace(done, result=None)
-    show_verb(shown, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger)
+    with reader_may_leave():
+        show_verb(
+            shown, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger
+        )
     if entering is not None and done.result is not None:
         found = any(line.findings for line in done.account.lines())
         number = entering.enter(done.result, has_findings=found)
@@ -247,8 +251,9 @@ def _run_verb(
             said = f"{enter}: this is entry {number} of it now."
             if aside is not None:
                 said += " What is set aside in its run is in its ledger."
-            for line in paragraph(said, ""):
-                click.echo(line, err=True)
+            with reader_may_leave():
+                for line in paragraph(said, ""):
+                    click.echo(line, err=True)
     return 1 if done.account.stops() or done.account.totals_differ() else 0
 
 
@@ -321,7 +326,9 @@ def job_of_verb(
     if to is not None:
         place, part = split_part(str(to))
         outs = (
-            OutToWrite(output_place(place, Path()), str(to), _RESULT, part, writing),
+            OutToWrite(
+                output_place(place, Path()), readable(str(to)), _RESULT, part, writing
+            ),
         )
     for each in verb.beside:
         path = given.get(each.key.replace("-", "_"))
@@ -330,7 +337,7 @@ def job_of_verb(
             name = beside_name(_RESULT, each.key)
             own = writing if str(to).partition("#")[0] == place else WritingTerms()
             out = output_place(place, Path())
-            outs = (*outs, OutToWrite(out, str(path), name, part, own))
+            outs = (*outs, OutToWrite(out, readable(str(path)), name, part, own))
     return Job(
         title=f"gruff {verb.name}",
         folder=Path(),
@@ -352,7 +359,7 @@ def _names(addresses: Sequence[str]) -> list[str]:
     shared = {name for name, count in Counter(names).items() if count > 1}
     told: list[str] = []
     for name, address in zip(names, addresses, strict=True):
-        label = without_credentials(address) if name in shared else name
+        label = readable(without_credentials(address)) if name in shared else name
         again = sum(each == label or each.startswith(f"{label} (") for each in told)
         told.append(f"{label} ({again + 1})" if again else label)
     return told

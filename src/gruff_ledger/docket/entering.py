@@ -18,7 +18,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.credentials import holds_credentials
+from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Job, ListToRead, OutToWrite
 from gruff_ledger.docket.load import load_docket
@@ -72,6 +72,16 @@ class Entering:
             raise BadTerms(
                 "standard input cannot be read again.",
                 "Write the list to a file, and work on that.",
+                term="enter",
+            )
+        places = [each.address for each in self._job.lists]
+        places += [str(each.path) for each in self._job.outs]
+        unreadable = next((each for each in places if readable(each) != each), None)
+        if unreadable is not None:
+            raise BadTerms(
+                f"a docket is text, and the name '{readable(unreadable)}' is not in "
+                "an encoding that it could be written in.",
+                "Rename the file.",
                 term="enter",
             )
         if any(holds_credentials(each.address) for each in self._job.lists):

@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.credentials import without_credentials
+from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.lists.address import Server, list_name
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms
@@ -296,7 +296,7 @@ def referred(
             if said not in added:
                 names = {*known, *taken, *(each.name for each in added.values())}
                 name = list_name(said)
-                shown = without_credentials(said)
+                shown = readable(without_credentials(said))
                 # An address is no other's name, however much files are named alike.
                 added[said] = ListToRead(
                     shown if name in names else name,

@@ -198,6 +198,7 @@ def load_docket(
     anywhere: bool = False,
     ledger: Path | None = None,
     fetch: FetchTerms | None = None,
+    text: bytes | None = None,
 ) -> Job:
     """
     Load and check a docket.
@@ -216,6 +217,9 @@ def load_docket(
         Another folder for the ledger than the docket names.
     fetch : FetchTerms, optional
         How lists are fetched; where it names no folder for copies, the docket does.
+    text : bytes, optional
+        What it says, where it came through a pipe: paths then start from where the
+        person is.
 
     Returns
     -------
@@ -228,30 +232,30 @@ def load_docket(
     BadDocket
         If it is no TOML, or says something unknown, ill-typed or missing.
     """
-    text, raw, digest = _parse(path)
-    own = _own_terms(raw, text)
-    answered = _answers(raw, text, answers or {}, ask)
+    stated, raw, digest = _parse(path, text)
+    own = _own_terms(raw, stated)
+    answered = _answers(raw, stated, answers or {}, ask)
     filled = _filled(raw, answered)
     as_kept = kept_answers(raw, answered)
-    folder = path.parent
-    lists = _lists(filled, text)
+    folder = path.parent if text is None else Path()
+    lists = _lists(filled, stated)
     entries, more = _entries(
-        filled, text, [each.name for each in lists], folder, anywhere
+        filled, stated, [each.name for each in lists], folder, anywhere
     )
     names = [each.name for each in lists]
     last = entries[-1].result if entries else _only(names)
     for entry in entries:
         beside = (beside_name(entry.result, each.key) for each in entry.verb.beside)
         names += [entry.result, *beside]
-    outs = _outs(filled, text, names, last, folder, anywhere)
+    outs = _outs(filled, stated, names, last, folder, anywhere)
     if ledger is None:
         ledger = folder / str(filled.get("ledger", own.ledger))
-        _check_below(ledger, folder, anywhere, text, text.line("", 1, "ledger"))
+        _check_below(ledger, folder, anywhere, stated, stated.line("", 1, "ledger"))
     fetching = fetch or FetchTerms()
     if fetching.kept is None:
         kept = str(filled.get("kept", own.kept))
-        line = text.line("", 1, "kept")
-        _check_below(folder / kept, folder, anywhere, text, line)
+        line = stated.line("", 1, "kept")
+        _check_below(folder / kept, folder, anywhere, stated, line)
         fetching = msgspec.structs.replace(fetching, kept=kept)
     return Job(
         title=_filled(str(raw.get("title", "")), as_kept) or path.name,
@@ -273,10 +277,10 @@ def _only(names: Sequence[str]) -> str | None:
     return names[0] if len(names) == 1 else None
 
 
-def _parse(path: Path) -> tuple[_Text, dict[str, Any], str]:
+def _parse(path: Path, given: bytes | None = None) -> tuple[_Text, dict[str, Any], str]:
     file = str(path)
     try:
-        data = path.read_bytes()
+        data = path.read_bytes() if given is None else given
     except OSError as error:
         raise unreadable(error, path, file) from error
     try:

@@ -21,6 +21,7 @@ from gruff_ledger.account.files import (
 )
 from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail import TRAIL_FILE, Trail
+from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.lists.address import Server
@@ -385,4 +386,6 @@ def account_text(account: Account, balance: Balance) -> bytes:
 
 
 def _laid_out(facts: Mapping[str, Any]) -> bytes:
-    return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"
+    return (
+        msgspec.json.format(msgspec.json.encode(hidden_facts(facts)), indent=2) + b"\n"
+    )

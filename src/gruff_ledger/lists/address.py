@@ -16,6 +16,7 @@ import msgspec
 
 from gruff_ledger.credentials import (
     has_unclear_host,
+    readable,
     without_credentials,
     without_tokens,
 )
@@ -359,7 +360,7 @@ def list_name(address: str) -> str:
     if address == STANDARD_INPUT:
         return "standard input"
     if is_file(address):
-        return Path(address).stem or address
+        return readable(Path(address).stem or address)
     address = without_credentials(address)
     place, _, fragment = address.partition("#")
     parts = (part.partition("=") for part in fragment.split("/"))
@@ -370,4 +371,5 @@ def list_name(address: str) -> str:
             url = urlsplit(place)
             place = unquote(url.path) or url.netloc.rpartition("@")[2]
     name = Path(place).stem or place
+    name = readable(name)
     return " ".join([name, *(each for each in named if not is_pattern(each))])

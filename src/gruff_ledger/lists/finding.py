@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from gruff_ledger.credentials import without_credentials
+from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.lists.address import (
     STANDARD_INPUT,
     Address,
@@ -100,12 +100,13 @@ def find_lists(
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
             label = part or list_name(place)
-            shown = without_credentials(address.text)
+            shown = readable(without_credentials(address.text))
             if address.is_standard_input:
                 shown = opened.address
-            stated = Address(shown, place, fragment)
             if place != address.place or len(parts) > 1:
-                stated = address.of_part(place, fragment)
+                whole = address.of_part(place, fragment).text
+                shown = readable(without_credentials(whole))
+            stated = Address(shown, place, fragment)
             found.append(
                 FoundList(
                     label,
@@ -138,7 +139,7 @@ def _opened(
     address: Address, name: str, folder: Path | None, fetching: Fetching
 ) -> Iterator[tuple[str, Opened]]:
     place = address.place
-    shown = without_credentials(address.text)
+    shown = readable(without_credentials(address.text))
     if address.is_standard_input:
         data = sys.stdin.buffer.read()
         yield STANDARD_INPUT, open_bytes(data, name=name, address="standard input")
@@ -149,7 +150,7 @@ def _opened(
     elif is_pattern(place) and not is_file(place, folder):
         for each in _matching(place, folder):
             path = Path(each) if folder is None else folder / each
-            yield each, open_path(path, name=name, address=each)
+            yield each, open_path(path, name=name, address=readable(each))
     else:
         path = Path(place) if folder is None else folder / place
         yield place, open_path(path, name=name, address=shown)

@@ -16,7 +16,7 @@ import msgspec
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.credentials import holds_credentials
+from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.lists.address import Server, check_no_password, is_server, is_web
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
@@ -235,7 +235,7 @@ def write_parts(
     write = writer_of(found)
     try:
         if found.several:
-            named = [(name or path.stem, table) for name, table in parts]
+            named = [(name or readable(path.stem), table) for name, table in parts]
             if found.remarked and not terms.no_findings:
                 write(named, sink, findings, source_names)
             elif found.name == "sqlite" and path.is_file():

@@ -43,6 +43,9 @@ _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
 _FLUSHED_BYTES = 1 << 24
 _LOOK_SECONDS = 0.03
 
+# Names of files have up to 255 bytes on most disks; the mark takes some of them.
+_MOST_NAME_BYTES = 180
+
 # What `_run_mark` makes, and its ending.
 _LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}(?:\.old)?\.part")
 
@@ -237,7 +240,7 @@ class Outputs:
                 return sink
             self._make_folders(place.parent)
             _remove_left(place)
-            beside = place.with_name(f".{place.name}.{_run_mark()}.part")
+            beside = place.with_name(f"{_unfinished(place)}{_run_mark()}.part")
             self._staged.append(Staged(beside, place, shown))
             made = self._made_private(beside, place)
             self._open.append(made)
@@ -337,7 +340,10 @@ class Outputs:
             except UnwritableOutput as problem:
                 problem.what += self._also_written()
                 raise
-            PLACED.extend(each.shown for each in self._staged)
+            # In the order in which they are thought of: the ledger last.
+            claimed = [*self._claimed.values(), *(each.shown for each in self._staged)]
+            placed = {each.shown for each in self._staged}
+            PLACED.extend(each for each in dict.fromkeys(claimed) if each in placed)
             self._staged.clear()
             self._made.clear()
 
@@ -384,11 +390,21 @@ def _remove_left(place: Path) -> None:
     with contextlib.suppress(OSError):
         for each in place.parent.iterdir():
             name = each.name
-            if not (name.startswith(f".{place.name}.") and name.endswith(".part")):
+            begin = _unfinished(place)
+            if not (name.startswith(begin) and name.endswith(".part")):
                 continue
-            left = _LEFT.fullmatch(name.removeprefix(f".{place.name}."))
+            left = _LEFT.fullmatch(name.removeprefix(begin))
             if left and left[1] == _machine() and not is_running(int(left[2])):
                 _remove(each)
+
+
+def _unfinished(place: Path) -> str:
+    """Return how the names of an output's unfinished files begin."""
+    name = place.name
+    if len(os.fsencode(name)) > _MOST_NAME_BYTES:
+        # With what is added to it, it would be too long for a disk.
+        name = f"{zlib.crc32(os.fsencode(name)):08x}"
+    return f".{name}."
 
 
 class _Writing(threading.Thread):
