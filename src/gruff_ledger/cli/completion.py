@@ -20,6 +20,7 @@ from click.shell_completion import (
     split_arg_string,
 )
 
+from gruff_ledger.account.words import visible
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
@@ -185,8 +186,13 @@ def _fields(known: Iterable[str], incomplete: str) -> list[CompletionItem]:
     return [
         CompletionItem(f"{before}{mark}{space}{written}")
         for written in (format_names([each]) for each in known)
-        if written.casefold().startswith(typed.casefold())
+        if written.casefold().startswith(typed.casefold()) and _is_safe(written)
     ]
+
+
+def _is_safe(name: str) -> bool:
+    """Tell whether a shell can show a name: control characters would act on it."""
+    return visible(name) == name
 
 
 def _parted(incomplete: str) -> tuple[str, str, str]:
@@ -213,7 +219,7 @@ def addresses(incomplete: str) -> list[CompletionItem]:
         return [
             CompletionItem(f"{place}#{key}={each}")
             for each in parts_of(place, key)
-            if each.casefold().startswith(name.casefold())
+            if each.casefold().startswith(name.casefold()) and _is_safe(each)
         ]
     return []
 

@@ -57,7 +57,7 @@ def survey_view(run: Run, width: int) -> Group:
         parts += [
             Text(),
             Text(visible(_address(run.account, one)), style="bold"),
-            Text(_facts(line), style=""),
+            Text(visible(_facts(line))),
             _field_table(one, line, width),
         ]
         numbers = _number_table(one, width)

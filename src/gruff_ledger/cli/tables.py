@@ -166,7 +166,7 @@ def _rest(records: int, fields: list[str]) -> list[Text]:
         said.append(f"{records} more {'record' if records == 1 else 'records'}")
     if fields:
         said.append("more fields: " + ", ".join(fields))
-    return [Text("; ".join(said))] if said else []
+    return [Text(visible("; ".join(said)))] if said else []
 
 
 def card_view(table: Table, width: int) -> ScreenTable:
