@@ -24,6 +24,10 @@ _Bytes = npt.NDArray[np.uint8]
 _Lengths = npt.NDArray[np.integer]
 
 
+# So many parts are put together in one go.
+_MOST_WOVEN = 32
+
+
 def text_array(data: _Bytes, lengths: _Lengths) -> pa.StringArray:
     """
     Return the Arrow array whose cells lie in `data` one after another.
@@ -70,6 +74,11 @@ def woven(parts: Sequence[tuple[_Bytes, _Lengths]]) -> pa.StringArray:
     parts : sequence of (data, lengths), each as for `text_array`
         All of n cells. The first is followed by the second, and so on.
     """
+    while len(parts) > _MOST_WOVEN:
+        # Each part is looked for among the bytes of all: many are put together first.
+        groups = range(0, len(parts), _MOST_WOVEN)
+        arrays = [woven(parts[at : at + _MOST_WOVEN]) for at in groups]
+        parts = [bytes_of(chunk_of(array)) for array in arrays]
     lengths = np.stack([part[1] for part in parts], axis=1)
     numbers = np.arange(len(parts), dtype=np.uint8 if len(parts) < 256 else np.uint32)
     turns = np.tile(numbers, len(lengths))

@@ -17,6 +17,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.moments import DatePattern, Moments, read_moments
 from gruff_ledger.cells.number_form import PLAIN, NumberForm
+from gruff_ledger.cells.text_room import TextRoom
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Call,
@@ -65,6 +66,7 @@ class Context(abc.ABC):
     ) -> None:
         self.table = table
         self.n = len(table)
+        self.room = TextRoom(table)
         self.notes: list[Note] = []
         self.forms = forms or {}
         self._outcome = outcome

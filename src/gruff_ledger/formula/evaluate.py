@@ -10,6 +10,7 @@ from gruff_ledger.cells.amounts import TooLong, constant
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.moments import DatePattern, Moments
 from gruff_ledger.cells.number_form import PLAIN, NumberForm
+from gruff_ledger.cells.text_room import TooMuchText
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.functions import called
 from gruff_ledger.formula.merging import merged
@@ -79,6 +80,12 @@ class Evaluation(Context):
             return (
                 chained(self, node) if isinstance(node, Chain) else called(self, node)
             )
+        except TooMuchText as error:
+            raise BadFormula(
+                f"{error.said}.",
+                "Join or replace less, or work on a part of the list.",
+                node.place,
+            ) from None
         except TooLong:
             raise BadFormula(
                 "a number would have more than a thousand digits here.",

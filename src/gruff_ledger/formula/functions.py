@@ -165,7 +165,18 @@ def _text_result(
     decide: Callable[..., str | None],
 ) -> Texts:
     """Spread what was decided; None is a finding, and blank."""
-    results, codes = decided(texts, decide)
+    made = 0
+
+    def bounded(*given: str) -> str | None:
+        nonlocal made
+        result = decide(*given)
+        made += len(result or "")
+        context.room.check(made)
+        return result
+
+    results, codes = decided(texts, bounded)
+    lengths = np.array([len(result or "") for result in results], np.int64)
+    context.room.take(int(lengths[codes].sum()))
     blank = _blank(texts)
     bad = np.array([result is None for result in results])[codes]
     if bad.any():
@@ -296,15 +307,20 @@ def _stripping(strip: Callable[..., str]) -> Operation:
     return work
 
 
-def _replaced(text: str, old: str, new: str) -> str:
-    return text.replace(old, new) if old else text
-
-
 def _replace(context: Context, call: Call, args: Sequence[Value]) -> Value:
     texts = _texts(context, call, args)
     # Taking something out is replacing it by a blank text.
     texts[1:] = [each._replace(blank=np.zeros(1, np.bool_)) for each in texts[1:]]
-    return _text_result(context, call, texts, _replaced)
+
+    def replaced(text: str, old: str, new: str) -> str:
+        if not old:
+            return text
+        if len(new) > len(old) and len(text) * len(new) > _LONGEST_PADDED:
+            # Before it is made: one cell could fill the memory.
+            context.room.check(len(text) + text.count(old) * (len(new) - len(old)))
+        return text.replace(old, new)
+
+    return _text_result(context, call, texts, replaced)
 
 
 def _absolute(context: Context, call: Call, args: Sequence[Value]) -> Value:

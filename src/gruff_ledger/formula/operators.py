@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import re
 from collections.abc import Callable, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -27,6 +28,7 @@ from gruff_ledger.cells.kinds import dates_in_figures
 from gruff_ledger.cells.moments import DAY, Moments, months_later
 from gruff_ledger.cells.pieces import by_stretches, bytes_of, woven
 from gruff_ledger.cells.strings import Chunk
+from gruff_ledger.cells.text_room import text_bytes
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place
@@ -42,7 +44,16 @@ from gruff_ledger.formula.values import (
     Value,
     stretched,
 )
-from gruff_ledger.table import Mask, arrow_functions, constant_column, text_column
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    arrow_functions,
+    constant_column,
+    text_column,
+)
+
+# What matches of a pattern need not be counted for.
+_SURELY_SMALL_BYTES = 1 << 26
 
 # Years 1 to 9999, as in ISO 8601 without agreement on more figures.
 _FIRST_MOMENT = -62_135_596_800 * 1_000_000
@@ -189,6 +200,7 @@ def joined(context: Context, call: Call, args: Sequence[Value]) -> Value:
     size = max(len(text.column) for text in texts)
     if any(not len(text.column) for text in texts):
         return Texts(text_column(()), blank[:0])
+    context.room.check_joined([text.column for text in texts], size)
     columns = [stretched(text.column, size) for text in texts]
 
     def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:
@@ -495,9 +507,7 @@ def like(context: Context, call: Call, args: Sequence[Value]) -> Value:
             )
     escape = call.args[2].place if len(call.args) > 2 else None
     try:
-        results, codes = decided(
-            texts, lambda text, pattern, mark="": is_like(text, pattern, mark)
-        )
+        alike = _like_all(texts)
     except ValueError as error:
         raise BadFormula(
             f"the pattern cannot be used: {error}.",
@@ -505,13 +515,62 @@ def like(context: Context, call: Call, args: Sequence[Value]) -> Value:
             escape or call.args[1].place,
         ) from None
     blank = functools.reduce(np.logical_or, [text.blank for text in texts])
-    true = np.array(results, np.bool_)[codes]
-    return _truth(true, blank)
+    return _truth(alike, blank)
+
+
+def _like_all(texts: Sequence[Texts]) -> Mask:
+    """Tell which texts are like their patterns."""
+    text, *others = texts
+    if len(text.column) > 1 and all(len(each.column) == 1 for each in others):
+        # One pattern for all: a regular expression of it looks at all bytes at once.
+        pattern, *escape = (each.column[0].as_py() for each in others)
+        runs = _like_pieces(pattern, "".join(escape))
+        options = arrow_functions().MatchSubstringOptions(_as_regex(runs))
+        with contextlib.suppress(pa.ArrowInvalid):  # A very long pattern.
+            call = arrow_functions().call_function
+            found = call("match_substring_regex", [text.column], options)
+            return np.asarray(found.to_numpy(), np.bool_)
+    results, codes = decided(
+        texts, lambda text, pattern, mark="": is_like(text, pattern, mark)
+    )
+    return np.array(results, np.bool_)[codes]
+
+
+def _as_regex(runs: Sequence[_Run]) -> str:
+    """Return a regular expression (RE2) of the parts of a pattern."""
+    parts = (
+        "".join("." if mark is None else re.escape(mark) for mark in run.marks)
+        for run in runs
+    )
+    return rf"(?s)\A{'.*?'.join(parts)}\z"
+
+
+class _Run(NamedTuple):
+    """Characters of a pattern between two ``%``; None for any one."""
+
+    marks: tuple[str | None, ...]
+    plain: str | None
+
+    def fits(self, text: str, at: int) -> bool:
+        """Tell whether they stand there."""
+        if self.plain is not None:
+            return text.startswith(self.plain, at)
+        return all(
+            mark is None or text[at + place] == mark
+            for place, mark in enumerate(self.marks)
+        )
+
+    def found(self, text: str, at: int, end: int) -> int:
+        """Return the first place where they stand before the end; -1 for none."""
+        if self.plain is not None:
+            return text.find(self.plain, at, end)
+        last = end - len(self.marks)
+        return next((each for each in range(at, last + 1) if self.fits(text, each)), -1)
 
 
 @functools.lru_cache(maxsize=1024)
-def _like_pieces(pattern: str, escape: str) -> list[list[str | None]]:
-    """Part a pattern at ``%`` into runs of characters, None for any one."""
+def _like_pieces(pattern: str, escape: str) -> tuple[_Run, ...]:
+    """Part a pattern at ``%`` into runs of characters."""
     if escape and len(escape) != 1:
         raise ValueError("an escape is one character")
     runs: list[list[str | None]] = [[]]
@@ -526,7 +585,10 @@ def _like_pieces(pattern: str, escape: str) -> list[list[str | None]]:
             runs.append([])
         else:
             runs[-1].append(None if mark == "_" else mark)
-    return runs
+    return tuple(
+        _Run(tuple(run), None if None in run else "".join(map(str, run)))
+        for run in runs
+    )
 
 
 def is_like(text: str, pattern: str, escape: str = "") -> bool:
@@ -545,26 +607,19 @@ def is_like(text: str, pattern: str, escape: str = "") -> bool:
     """
     runs = _like_pieces(pattern, escape)
     if len(runs) == 1:
-        return len(text) == len(runs[0]) and _fits(text, 0, runs[0])
+        return len(text) == len(runs[0].marks) and runs[0].fits(text, 0)
     first, *inner, last = runs
-    end = len(text) - len(last)
-    if len(first) > end or not _fits(text, 0, first) or not _fits(text, end, last):
+    end = len(text) - len(last.marks)
+    at = len(first.marks)
+    if end < at or not first.fits(text, 0) or not last.fits(text, end):
         return False
     # The earliest place of each run leaves most for the others: no way back is needed.
-    at = len(first)
     for run in inner:
-        while at + len(run) <= end and not _fits(text, at, run):
-            at += 1
-        if at + len(run) > end:
+        at = run.found(text, at, end)
+        if at < 0:
             return False
-        at += len(run)
+        at += len(run.marks)
     return True
-
-
-def _fits(text: str, at: int, run: Sequence[str | None]) -> bool:
-    return all(
-        mark is None or text[at + place] == mark for place, mark in enumerate(run)
-    )
 
 
 def like_regex(context: Context, call: Call, args: Sequence[Value]) -> Value:
@@ -602,6 +657,7 @@ def translate_regex(context: Context, call: Call, args: Sequence[Value]) -> Valu
     """Work out ``TRANSLATE_REGEX(a IN b WITH c)``."""
     text = context.texts(args[1], call.args[1].place)
     pattern, new = written_text(call, 0), written_text(call, 2)
+    _check_replaced(context, call, text.column, pattern, new)
     options = arrow_functions().ReplaceSubstringOptions(pattern, new)
     column = _matched(
         lambda array: arrow_functions().call_function(
@@ -611,6 +667,27 @@ def translate_regex(context: Context, call: Call, args: Sequence[Value]) -> Valu
         call.args[0].place,
     )
     return Texts(column, text.blank | blank_mask(column))
+
+
+def _check_replaced(
+    context: Context, call: Call, column: Column, pattern: str, new: str
+) -> None:
+    """Check how much text would be there after all matches were replaced."""
+    size = text_bytes(column)
+    # The new text can hold what was matched, or groups of it, several times.
+    held = size * (1 + new.count("\\"))
+    more = len(new.encode("utf-8"))
+    matches = size + len(column)
+    if held + matches * more > _SURELY_SMALL_BYTES:
+        options = arrow_functions().MatchSubstringOptions(pattern)
+
+        def counted(array: Any) -> Any:
+            call_function = arrow_functions().call_function
+            return call_function("count_substring_regex", [array], options)
+
+        found = _matched(counted, column, call.args[0].place)
+        matches = int(found.to_numpy().sum())
+    context.room.take(held + matches * more)
 
 
 def written_text(call: Call, place: int) -> str:

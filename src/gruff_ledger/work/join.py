@@ -18,10 +18,11 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.pieces import by_stretches, repeated, woven
 from gruff_ledger.cells.strings import Chunk
 from gruff_ledger.cells.templates import by_template, cells_where, template_parts
+from gruff_ledger.cells.text_room import TextRoom, TooMuchText
 from gruff_ledger.naming import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Table
+from gruff_ledger.table import Column, Table, text_column
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.newfields import chosen_place, with_new_fields
 
@@ -107,6 +108,8 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     if terms.template is None:
         sources, notes = find_fields(table, terms.fields, "fields")
         columns = [table.column(heading) for heading in sources]
+        between = [text_column([terms.separator])] * (len(columns) - 1)
+        _check_room(table, [*columns, *between], "separator")
         column = with_separator(columns, terms.separator, keep_blank=terms.keep_blank)
     else:
         parts = []
@@ -117,6 +120,11 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
             parts.append((text, is_field))
         sources = tuple(dict.fromkeys(text for text, is_field in parts if is_field))
         columns = [table.column(heading) for heading in sources]
+        pieces = [
+            table.column(text) if is_field else text_column([text])
+            for text, is_field in parts
+        ]
+        _check_room(table, pieces, "template")
         column = by_template(
             [sources.index(text) if is_field else text for text, is_field in parts],
             columns,
@@ -131,6 +139,16 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     new = [(terms.into, column)]
     result, changes = with_new_fields(table, new, at, dropped)
     return Outcome(result, changes=changes, notes=notes + said)
+
+
+def _check_room(table: Table, pieces: Sequence[Column], term: str) -> None:
+    """Refuse a field that would take far more than the list does."""
+    try:
+        TextRoom(table).check_joined(pieces, len(table))
+    except TooMuchText as error:
+        raise BadTerms(
+            f"{error.said}.", "Join fewer or shorter texts.", term=term
+        ) from None
 
 
 def with_separator(
