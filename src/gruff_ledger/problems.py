@@ -12,6 +12,7 @@ the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in
 from __future__ import annotations
 
 import contextlib
+import keyword
 import re
 from collections.abc import Iterable, Iterator
 from typing import Self
@@ -22,6 +23,9 @@ _TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
 
 # What is only ever said on the command line, whether a command or a docket is run.
 _ALWAYS_OPTIONS = {"anywhere", "replace", "set"}
+
+# Parameters of Python that have another name than the option.
+_IN_PYTHON = {"set": "answers"}
 
 
 class Problem(Exception):
@@ -62,6 +66,9 @@ class Problem(Exception):
         self.line = line
         self.field = field
         self.in_docket = False
+        self.in_python = False
+        # What else is wrong, where several things are.
+        self.also: tuple[Problem, ...] = ()
         # Lines to be shown beneath the paragraph, such as a formula with carets.
         self.excerpt = ""
 
@@ -99,11 +106,24 @@ class Problem(Exception):
         """Where, what is wrong and what to do, as one paragraph without passwords."""
         place = self.place()
         said = f"{place}: {self.what}" if place else self.what
-        remedy = with_terms_named(self.remedy, in_docket=self.in_docket)
+        remedy = with_terms_named(
+            self.remedy, in_docket=self.in_docket, in_python=self.in_python
+        )
         return hide_credentials(f"{said} {remedy}".strip())
 
+    def every(self) -> list[Problem]:
+        """Return this problem and all others that were found with it."""
+        return [self, *(each for other in self.also for each in other.every())]
+
+    def said_to(self, *, docket: bool = False, python: bool = False) -> Self:
+        """Have terms named as the keys of a docket, or as parameters of Python."""
+        for each in self.every():
+            each.in_docket |= docket
+            each.in_python |= python
+        return self
+
     def __str__(self) -> str:
-        return self.paragraph()
+        return " ".join(each.paragraph() for each in self.every())
 
 
 class UnreadableSource(Problem):
@@ -138,7 +158,11 @@ class BadTerms(Problem):
         """Say where, from the file down to the term."""
         if self.term is None:
             return super().place()
-        named = f"key '{self.term}'" if self.in_docket else f"--{self.term}"
+        named = term_named(
+            self.term, in_docket=self.in_docket, in_python=self.in_python
+        )
+        if self.in_docket and self.term not in _ALWAYS_OPTIONS:
+            named = f"key {named}"
         return ", ".join(part for part in (super().place(), named) if part)
 
 
@@ -160,14 +184,31 @@ def said_by(term: str) -> Iterator[None]:
         raise
 
 
-def with_terms_named(text: str, *, in_docket: bool) -> str:
+def with_terms_named(text: str, *, in_docket: bool, in_python: bool = False) -> str:
     """Replace the backquoted names of terms by what a person types for them."""
+    return _TERM_NAME.sub(
+        lambda match: term_named(match[1], in_docket=in_docket, in_python=in_python),
+        text,
+    )
 
-    def typed(match: re.Match[str]) -> str:
-        as_key = in_docket and match[1] not in _ALWAYS_OPTIONS
-        return f"'{match[1]}'" if as_key else f"--{match[1]}"
 
-    return _TERM_NAME.sub(typed, text)
+def term_named(key: str, *, in_docket: bool, in_python: bool = False) -> str:
+    """
+    Name a term as a person writes it.
+
+    Examples
+    --------
+    >>> term_named("name-source", in_docket=False)
+    '--name-source'
+    >>> term_named("in", in_docket=False, in_python=True)
+    '`in_`'
+    """
+    if in_docket and key not in _ALWAYS_OPTIONS:
+        return f"'{key}'"
+    if in_python:
+        name = _IN_PYTHON.get(key, key).replace("-", "_")
+        return f"`{name}_`" if keyword.iskeyword(name) else f"`{name}`"
+    return f"--{key}"
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

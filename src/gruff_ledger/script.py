@@ -13,11 +13,12 @@ Import it from the package itself::
 
 from __future__ import annotations
 
+import functools
 import itertools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Self, TypeVar
+from typing import Any, ParamSpec, Self, TypeVar
 
 import msgspec
 
@@ -51,18 +52,41 @@ from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.naming import free_heading
 from gruff_ledger.outcome import Outcome
-from gruff_ledger.problems import BadTerms, UnreadableSource, nearest_or_all
+from gruff_ledger.problems import (
+    BadTerms,
+    Problem,
+    UnreadableSource,
+    nearest_or_all,
+    with_terms_named,
+)
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Terms
 from gruff_ledger.terms import read as read_terms
 from gruff_ledger.work.registry import VERBS, Verb
 
 _T = TypeVar("_T", bound=Terms)
+_Asked = ParamSpec("_Asked")
+_Answered = TypeVar("_Answered")
 
 # No two lists of a script have records of the same origin.
 _sources = itertools.count()
 
 
+def _for_scripts(call: Callable[_Asked, _Answered]) -> Callable[_Asked, _Answered]:
+    """Have problems name terms as the parameters that a script gives."""
+
+    @functools.wraps(call)
+    def called(*args: _Asked.args, **more: _Asked.kwargs) -> _Answered:
+        try:
+            return call(*args, **more)
+        except Problem as problem:
+            problem.said_to(python=True)
+            raise
+
+    return called
+
+
+@_for_scripts
 def read(address: str | Path, **how: Any) -> Table:
     """
     Read a list.
@@ -153,6 +177,7 @@ def make_table(
     return Table.from_records(headings, rows, name=name, source=next(_sources))
 
 
+@_for_scripts
 def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     """
     Do the work of a verb, and check that it balances.
@@ -199,9 +224,17 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
         more["files"] = dict(files)
     outcome = known.perform(stated, *tables, **more)
     check_balance(known.name, tables, outcome)
-    return outcome
+    notes = tuple(
+        msgspec.structs.replace(
+            note,
+            remedy=with_terms_named(note.remedy, in_docket=False, in_python=True),
+        )
+        for note in outcome.notes
+    )
+    return msgspec.structs.replace(outcome, notes=notes)
 
 
+@_for_scripts
 def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) -> None:
     """
     Write a list, whole or not at all.
@@ -243,11 +276,13 @@ def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) 
         outputs.commit()
 
 
+@_for_scripts
 def run(
     docket: str | Path,
     *,
     answers: Mapping[str, str] | None = None,
     replace: bool = False,
+    anywhere: bool = False,
     memory: str | None = None,
 ) -> Done:
     """
@@ -260,6 +295,8 @@ def run(
         To its questions, by name; the others have their defaults.
     replace : bool
         Whether outputs that exist may be replaced.
+    anywhere : bool
+        Whether the docket may write outside its own folder.
     memory : str, optional
         How much memory it may take, such as ``2 GB``.
 
@@ -268,7 +305,11 @@ def run(
     Done
         With its account, balance and last list.
     """
-    job = load_docket(Path(docket), answers=dict(answers or {}))
+    try:
+        job = load_docket(Path(docket), answers=dict(answers or {}), anywhere=anywhere)
+    except Problem as problem:
+        problem.said_to(docket=True)
+        raise
     job = msgspec.structs.replace(job, room=RoomTerms(memory=memory))
     return run_job(job, replace=replace, keep_result=True)
 
@@ -364,6 +405,7 @@ class Run:
         if error is None:
             self.end()
 
+    @_for_scripts
     def read(
         self, address: str | Path, *, name: str | None = None, **how: Any
     ) -> Listed:
@@ -377,6 +419,7 @@ class Run:
         self._job = msgspec.structs.replace(self._job, lists=(*self._job.lists, listed))
         return Listed(self, own)
 
+    @_for_scripts
     def do(
         self, verb: str, *lists: Listed, name: str | None = None, **terms: Any
     ) -> Listed:
@@ -416,6 +459,7 @@ class Run:
         )
         return Listed(self, result)
 
+    @_for_scripts
     def write(self, listed: Listed, path: str | Path, **how: Any) -> None:
         """Have a list written at the end; see `gruff_ledger.write`."""
         said, part = split_part(str(path))
@@ -424,6 +468,7 @@ class Run:
         out = OutToWrite(place, str(path), listed.name, part, terms)
         self._job = msgspec.structs.replace(self._job, outs=(*self._job.outs, out))
 
+    @_for_scripts
     def end(self) -> Done:
         """
         Do all the work, check that it balances, and put all results in their places.
@@ -447,6 +492,7 @@ class Run:
             *(each.result for each in self._job.entries),
         ]
 
+    @_for_scripts
     def _table(self, name: str) -> Table:
         if name not in self._tables:
             job = self._whole()

@@ -15,6 +15,7 @@ A term has one of these kinds, by its type:
 ``Literal["a", "b"]``                  one of the named choices
 ``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
 ``tuple[Text, ...]``                   texts, taken as they are
+``Order``, or with ``| None``          fields to order by, ``"a DESC, b"`` or a list
 ``tuple[Item, ...]``                   names with more to each, as in ``"a AS LOOSE"``
 ``tuple[Pair, ...]``                   names, each with another one, as in ``"a=b"``
 ``dict[str, str]``                     a name for each name
@@ -32,16 +33,17 @@ from __future__ import annotations
 
 import datetime
 import functools
+import re
 import types
 import typing
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import Enum
 from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
 from gruff_ledger.naming import format_names, parse_items, parse_names, parse_pairs
-from gruff_ledger.problems import BadTerms, nearest_or_all
+from gruff_ledger.problems import BadTerms, Problem, nearest_or_all
 
 
 class Terms(msgspec.Struct, frozen=True, kw_only=True):
@@ -80,6 +82,7 @@ Item = NewType("Item", str)
 Pair = NewType("Pair", str)
 Heading = NewType("Heading", str)
 Formula = NewType("Formula", str)
+Order = NewType("Order", str)
 Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
 FilePath = NewType("FilePath", str)
@@ -94,6 +97,7 @@ class Kind(Enum):
     TEXT = "text in quotes"
     CHOICE = "one of the choices"
     NAMES = "a list of names"
+    ORDER = "names of fields to order by"
     TEXTS = "text in quotes, or a list of texts"
     ITEMS = "names of fields, each with its words"
     PAIRS = "names of fields, or a table with a name for each name"
@@ -122,6 +126,8 @@ class Term(msgspec.Struct, frozen=True):
         For `Kind.CHOICE`, what may be chosen.
     members : type of Terms, optional
         For `Kind.TABLES`, the terms of one table.
+    limits : tuple of (name, limit)
+        Those of its `Meta`, such as ``("ge", 1)``.
     """
 
     key: str
@@ -132,6 +138,7 @@ class Term(msgspec.Struct, frozen=True):
     description: str
     choices: tuple[str, ...] = ()
     members: type[Terms] | None = None
+    limits: tuple[tuple[str, Any], ...] = ()
 
 
 @functools.cache
@@ -159,7 +166,53 @@ def _term(field: msgspec.structs.FieldInfo, hint: Any) -> Term:
         description=meta.description,
         choices=choices,
         members=members,
+        limits=tuple(
+            (name, limit)
+            for name in _LIMITS
+            if (limit := getattr(meta, name)) is not None
+        ),
     )
+
+
+# What a `Meta` may limit (msgspec, "Constraints"): how it is worded, what is compared,
+# and what it is called in a JSON Schema.
+_LIMITS: dict[str, tuple[str, Callable[[Any, Any], bool], str]] = {
+    "ge": ("at least {}", lambda value, limit: value >= limit, "minimum"),
+    "gt": ("more than {}", lambda value, limit: value > limit, "exclusiveMinimum"),
+    "le": ("at most {}", lambda value, limit: value <= limit, "maximum"),
+    "lt": ("less than {}", lambda value, limit: value < limit, "exclusiveMaximum"),
+    "multiple_of": (
+        "a multiple of {}",
+        lambda value, limit: value % limit == 0,
+        "multipleOf",
+    ),
+    "min_length": (
+        "of at least {} characters or members",
+        lambda value, limit: len(value) >= limit,
+        "minLength",
+    ),
+    "max_length": (
+        "of at most {} characters or members",
+        lambda value, limit: len(value) <= limit,
+        "maxLength",
+    ),
+    "pattern": (
+        "of the form {}",
+        lambda value, limit: re.search(limit, value) is not None,
+        "pattern",
+    ),
+}
+
+
+def _check_limits(term: Term, value: Any) -> None:
+    for name, limit in term.limits:
+        words, holds, _ = _LIMITS[name]
+        if not holds(value, limit):
+            raise BadTerms(
+                f"{_shown(value)} is not {words.format(limit)}.",
+                f"It says: {_lower_first(term.description)}",
+                term=term.key,
+            )
 
 
 def _kind(hint: Any) -> tuple[Kind, tuple[str, ...], type[Terms] | None]:
@@ -189,6 +242,7 @@ _KINDS: dict[Any, Kind] = {
     int: Kind.WHOLE,
     str: Kind.TEXT,
     Formula: Kind.TEXT,
+    Order: Kind.ORDER,
     Plain: Kind.PLAIN,
     ListAddress: Kind.ADDRESS,
     FilePath: Kind.FILE,
@@ -221,23 +275,37 @@ def read(declared: type[T], given: Mapping[str, Any]) -> T:
     ------
     BadTerms
         For a key that is not declared (the nearest is named), a value of the wrong
-        kind, or a missing one; `BadTerms.term` holds the key.
+        kind or beyond a limit, or a missing one; `BadTerms.term` holds the key, and
+        `BadTerms.also` what else is wrong.
     """
     terms = {term.key: term for term in describe(declared)}
-    for key in given:
-        if key not in terms:
-            raise unknown_key(key, terms)
-    for term in terms.values():
-        if term.required and term.key not in given:
-            raise BadTerms(
-                "it is missing.",
-                f"It says: {_lower_first(term.description)}",
-                term=term.key,
-            )
-    values = {
-        terms[key].attribute: _value(terms[key], value) for key, value in given.items()
-    }
+    faults = [unknown_key(key, terms) for key in given if key not in terms]
+    faults += [
+        BadTerms(
+            "it is missing.",
+            f"It says: {_lower_first(term.description)}",
+            term=term.key,
+        )
+        for term in terms.values()
+        if term.required and term.key not in given
+    ]
+    values = {}
+    for key, value in given.items():
+        if key in terms:
+            try:
+                values[terms[key].attribute] = _value(terms[key], value)
+            except BadTerms as problem:
+                faults.append(problem)
+    if faults:
+        raise all_of(faults)
     return declared(**values)
+
+
+def all_of(faults: Sequence[Problem]) -> Problem:
+    """Return the first of several problems, with the others."""
+    first, *others = faults
+    first.also += tuple(others)
+    return first
 
 
 def unknown_key(key: str, known: Iterable[str]) -> BadTerms:
@@ -263,6 +331,8 @@ def _value(term: Term, value: Any) -> Any:
         value = dict(parse_pairs(value, of_names=term.kind is Kind.NAME_PAIRS))
     if term.kind is Kind.PLAIN:
         value = _plain_text(value)
+    if term.kind is Kind.ORDER and _is_names(value):
+        value = ", ".join(map(_in_order, value))
     if not _fits(term.kind, value):
         raise BadTerms(
             f"{_shown(value)} is not {term.kind.value}.",
@@ -281,6 +351,7 @@ def _value(term: Term, value: Any) -> Any:
             nearest_or_all(value, term.choices, "choices"),
             term=term.key,
         )
+    _check_limits(term, value)
     if term.kind in _SEQUENCES:
         return tuple(value)
     if term.kind is Kind.NAMES_EACH:
@@ -290,6 +361,11 @@ def _value(term: Term, value: Any) -> Any:
             _member(term, number, each) for number, each in enumerate(value, 1)
         )
     return value
+
+
+def _in_order(item: str) -> str:
+    """Return a field of an order, of its own; its name alone may hold a comma."""
+    return format_names([item]) if "," in item and '"' not in item else item
 
 
 def _plain_text(value: Any) -> Any:
@@ -381,6 +457,7 @@ _SEQUENCES = (Kind.NAMES, Kind.TEXTS, Kind.ITEMS, Kind.PAIRS)
 
 _TEXT_KINDS = (
     Kind.TEXT,
+    Kind.ORDER,
     Kind.CHOICE,
     Kind.PLAIN,
     Kind.ADDRESS,
@@ -409,6 +486,7 @@ _JSON_TYPES: dict[Kind, dict[str, Any]] = {
         "additionalProperties": {"type": "string"},
     },
     Kind.FORMULAS: {"type": "object", "additionalProperties": {"type": "string"}},
+    Kind.ORDER: {"type": ["array", "string"], "items": {"type": "string"}},
     Kind.PLAIN: {"type": ["string", "number"]},
     Kind.ADDRESS: {"type": "string"},
     Kind.FILE: {"type": "string"},
@@ -453,6 +531,10 @@ def _schema(term: Term) -> dict[str, Any]:
         schema = {"type": "array", "items": json_schema(term.members)}
     else:
         schema = dict(_JSON_TYPES[term.kind])
+    is_list = term.kind is Kind.TABLES or term.kind in _SEQUENCES
+    for name, limit in term.limits:
+        word = _LIMITS[name][2]
+        schema[word.replace("Length", "Items") if is_list else word] = limit
     if term.default not in (None, (), {}):
         schema["default"] = term.default
     return {**schema, "description": term.description}

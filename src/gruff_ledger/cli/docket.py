@@ -100,7 +100,7 @@ def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job,
                 on_read=progress.on_read,
             )
     except Problem as problem:
-        problem.in_docket = True
+        problem.said_to(docket=True)
         raise
     return job, done
 
@@ -122,7 +122,7 @@ def loaded(docket: Path, asked: Asked) -> Job:
         )
         return msgspec.structs.replace(job, room=asked.room)
     except Problem as problem:
-        problem.in_docket = True
+        problem.said_to(docket=True)
         raise
 
 
@@ -247,7 +247,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
                 on_read=progress.on_read,
             )
     except Problem as problem:
-        problem.in_docket = True
+        problem.said_to(docket=True)
         raise
     with reader_may_leave():
         show_verb(

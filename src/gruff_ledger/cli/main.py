@@ -19,13 +19,16 @@ import click
 from gruff_ledger import __version__
 from gruff_ledger.cli.streams import is_broken_pipe, make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
-from gruff_ledger.problems import Problem, nearest_or_all
+from gruff_ledger.problems import Problem, nearest_or_all, numbered_words
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
 
 # As shells say it of a program that was ended by Ctrl-C: 128 and the signal's number.
 EXIT_INTERRUPTED = 130
+
+# Problems that are said one by one.
+_MOST_SAID = 10
 
 # Set by a shell that asks what could come next.
 _COMPLETE = "_GRUFF_COMPLETE"
@@ -150,7 +153,7 @@ def _status(run: Callable[[], Any]) -> int:
         status = run()
         sys.stdout.flush()
     except Problem as problem:
-        return _say(problem.paragraph(), problem.excerpt)
+        return _say_all(problem)
     except click.NoSuchOption as error:
         near = nearest_or_all(
             error.option_name, error.possibilities or (), "such names"
@@ -179,6 +182,19 @@ def _status(run: Callable[[], Any]) -> int:
     except Exception as error:
         return _no_memory() if _is_shortage(error) else _own_fault(error)
     return status if isinstance(status, int) else EXIT_DONE
+
+
+def _say_all(problem: Problem) -> int:
+    """Say everything that is wrong, each in a paragraph of its own."""
+    every = problem.every()
+    for each in every[:_MOST_SAID]:
+        _say(each.paragraph(), each.excerpt)
+    if len(every) > _MOST_SAID:
+        more = numbered_words(
+            len(every) - _MOST_SAID, "more thing is", "more things are"
+        )
+        _say(f"{more} wrong as well.")
+    return EXIT_NOT_DONE
 
 
 def _say(text: str, excerpt: str = "") -> int:

@@ -161,6 +161,7 @@ _EXAMPLES_OF = {
 
 _REPEATED = (
     Kind.NAMES,
+    Kind.ORDER,
     Kind.TEXTS,
     Kind.ITEMS,
     Kind.PAIRS,
@@ -252,9 +253,11 @@ def terms_from(
 
 def with_options_named(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
     """Speak of a term by the name of its option."""
-    problem.term = renamed.get(problem.term or "", problem.term)
-    for key, name in renamed.items():
-        problem.remedy = problem.remedy.replace(f"`{key}`", f"`{name}`")
+    for each in problem.every():
+        if isinstance(each, BadTerms):
+            each.term = renamed.get(each.term or "", each.term)
+        for key, name in renamed.items():
+            each.remedy = each.remedy.replace(f"`{key}`", f"`{name}`")
     return problem
 
 
@@ -268,6 +271,8 @@ def _taken_apart(term: Term, value: Any) -> Any:
         return int(text) if len(text) <= _MOST_CHARACTERS else MOST_WHOLE + 1
     if term.kind is Kind.NAMES:
         return [name for each in value for name in parse_names(each)]
+    if term.kind is Kind.ORDER:
+        return ", ".join(value)
     if term.kind is Kind.TEXTS:
         return list(value)
     if term.kind in (Kind.ITEMS, Kind.PAIRS):

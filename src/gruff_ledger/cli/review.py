@@ -244,7 +244,7 @@ def _job(what: str, settings: tuple[str, ...], given: dict[str, Any]) -> Job:
     try:
         return load_docket(Path(what), answers=answers_of_settings(settings))
     except Problem as problem:
-        problem.in_docket = True
+        problem.said_to(docket=True)
         raise
 
 

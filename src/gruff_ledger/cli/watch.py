@@ -116,7 +116,7 @@ class _Watch:
         except Busy:
             raise
         except Problem as problem:
-            problem.in_docket = True
+            problem.said_to(docket=True)
             self._failed = True
             self._say(f"Not done: {problem.paragraph()}")
             return

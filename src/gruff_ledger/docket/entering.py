@@ -405,7 +405,7 @@ def _loaded(docket: Path) -> Job:
     try:
         return load_docket(docket)
     except Problem as problem:
-        problem.in_docket = True
+        problem.said_to(docket=True)
         raise
 
 

@@ -6,12 +6,13 @@ key, list or question that is known.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import re
 import tomllib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import msgspec
 from msgspec import Meta
@@ -19,6 +20,7 @@ from msgspec import Meta
 from gruff_ledger.credentials import kept_answers
 from gruff_ledger.docket.job import (
     Entry,
+    FurtherOut,
     Job,
     ListToRead,
     OutToWrite,
@@ -40,7 +42,7 @@ from gruff_ledger.problems import (
     nearest_or_all,
     toml_fault,
 )
-from gruff_ledger.terms import Kind, Terms, describe, read, unknown_key
+from gruff_ledger.terms import Kind, Terms, all_of, describe, read, unknown_key
 from gruff_ledger.work.registry import VERBS, Verb
 
 DOCKET_VERSION = 1
@@ -170,14 +172,17 @@ class _Text(msgspec.Struct, frozen=True):
             table = (table,) if table else ()
         return line_of(self.statements, table, number, key)
 
-    def refuse(
+    def refused(
         self,
-        problem: BadTerms,
+        problem: Problem,
         table: str | tuple[str, ...],
         number: int = 1,
         entry: str | None = None,
-    ) -> NoReturn:
-        """Raise a problem of terms as one of the docket, with its place."""
+    ) -> Problem:
+        """Return a problem of terms as one of the docket, with its place."""
+        if isinstance(problem, BadDocket) or not isinstance(problem, BadTerms):
+            line = self.line(table, number)
+            return problem.placed(file=self.file, entry=entry, line=line)
         refused = BadDocket(
             problem.what,
             problem.remedy,
@@ -187,7 +192,10 @@ class _Text(msgspec.Struct, frozen=True):
             term=problem.term,
         )
         refused.excerpt = problem.excerpt
-        raise refused from problem
+        refused.also = tuple(
+            self.refused(each, table, number, entry) for each in problem.also
+        )
+        return refused
 
 
 def load_docket(
@@ -233,30 +241,36 @@ def load_docket(
         If it is no TOML, or says something unknown, ill-typed or missing.
     """
     stated, raw, digest = _parse(path, text)
-    own = _own_terms(raw, stated)
+    # Everything that is wrong is told at once.
+    faults: list[Problem] = []
+    own = _own_terms(raw, stated, faults)
     answered = _answers(raw, stated, answers or {}, ask)
     filled = _filled(raw, answered)
     as_kept = kept_answers(raw, answered)
     folder = path.parent if text is None else Path()
-    lists = _lists(filled, stated)
-    entries, more = _entries(
-        filled, stated, [each.name for each in lists], folder, anywhere
+    lists = _lists(filled, stated, faults)
+    entries, results, more = _entries(
+        filled, stated, [each.name for each in lists], folder, anywhere, faults
     )
-    names = [each.name for each in lists]
-    last = entries[-1].result if entries else _only(names)
-    for entry in entries:
-        beside = (beside_name(entry.result, each.key) for each in entry.verb.beside)
-        names += [entry.result, *beside]
-    outs = _outs(filled, stated, names, last, folder, anywhere)
-    if ledger is None:
-        ledger = folder / str(filled.get("ledger", own.ledger))
-        _check_below(ledger, folder, anywhere, stated, stated.line("", 1, "ledger"))
+    names = [*(each.name for each in lists), *results]
+    last = next((name for name in reversed(results) if "." not in name), None)
+    last = entries[-1].result if entries and not faults else last or _only(names)
+    outs = _outs(filled, stated, names, last, folder, anywhere, faults)
+    with _gathered(faults):
+        if ledger is None:
+            ledger = folder / str(filled.get("ledger", own.ledger))
+            line = stated.line("", 1, "ledger")
+            _check_below(ledger, folder, anywhere, stated, line)
     fetching = fetch or FetchTerms()
     if fetching.kept is None:
         kept = str(filled.get("kept", own.kept))
         line = stated.line("", 1, "kept")
-        _check_below(folder / kept, folder, anywhere, stated, line)
+        with _gathered(faults):
+            _check_below(folder / kept, folder, anywhere, stated, line)
         fetching = msgspec.structs.replace(fetching, kept=kept)
+    if faults:
+        raise all_of(faults)
+    assert ledger is not None
     return Job(
         title=_filled(str(raw.get("title", "")), as_kept) or path.name,
         folder=folder,
@@ -271,6 +285,15 @@ def load_docket(
         below=() if anywhere else (folder, ledger),
         made_from={"docket_sha256": digest, "answers": as_kept},
     )
+
+
+@contextlib.contextmanager
+def _gathered(faults: list[Problem]) -> Iterator[None]:
+    """Gather a problem, to be told with the others."""
+    try:
+        yield
+    except Problem as problem:
+        faults.append(problem)
 
 
 def _only(names: Sequence[str]) -> str | None:
@@ -310,27 +333,33 @@ def _parse(path: Path, given: bytes | None = None) -> tuple[_Text, dict[str, Any
         ) from error
 
 
-def _own_terms(raw: Mapping[str, Any], text: _Text) -> DocketTerms:
+def _own_terms(
+    raw: Mapping[str, Any], text: _Text, faults: list[Problem]
+) -> DocketTerms:
     known = [term.key for term in describe(DocketTerms)] + list(_SECTIONS)
     own = {key: value for key, value in raw.items() if key not in _SECTIONS}
+    found: list[Problem] = [unknown_key(key, known) for key in own if key not in known]
+    terms = DocketTerms(docket=DOCKET_VERSION)
     try:
-        for key in own:
-            if key not in known:
-                raise unknown_key(key, known)
-        terms = read(DocketTerms, own)
+        terms = read(DocketTerms, {k: v for k, v in own.items() if k in known})
     except BadTerms as problem:
-        line = text.line(problem.term or "") or text.line("", 1, problem.term)
-        raise BadDocket(
-            problem.what, problem.remedy, file=text.file, line=line, term=problem.term
-        ) from problem
+        found += problem.every()
+    for fault in found:
+        key = fault.term if isinstance(fault, BadTerms) else None
+        line = text.line(key or "") or text.line("", 1, key)
+        faults.append(
+            BadDocket(fault.what, fault.remedy, file=text.file, line=line, term=key)
+        )
     if terms.docket != DOCKET_VERSION:
-        raise BadDocket(
-            f"its layout is version {terms.docket}; this program knows "
-            f"{DOCKET_VERSION}.",
-            f"Write docket = {DOCKET_VERSION}, or use a newer program.",
-            file=text.file,
-            line=text.line("", 1, "docket"),
-            term="docket",
+        faults.append(
+            BadDocket(
+                f"its layout is version {terms.docket}; this program knows "
+                f"{DOCKET_VERSION}.",
+                f"Write docket = {DOCKET_VERSION}, or use a newer program.",
+                file=text.file,
+                line=text.line("", 1, "docket"),
+                term="docket",
+            )
         )
     for section, kind in _SECTIONS.items():
         members = raw.get(section, kind())
@@ -339,12 +368,14 @@ def _own_terms(raw: Mapping[str, Any], text: _Text) -> DocketTerms:
             isinstance(member, dict) for member in each
         ):
             form = f"[[{section}]]" if kind is list else f"[{section}.NAME]"
-            raise BadDocket(
+            wrong = BadDocket(
                 f"'{section}' should be tables of the form {form}.",
                 "Correct the brackets.",
                 file=text.file,
                 line=text.line(section) or text.line("", 1, section),
             )
+            # Nothing can be told of what is in it.
+            raise all_of([*faults, wrong])
     return terms
 
 
@@ -355,18 +386,24 @@ def _answers(
     ask: Callable[[str, AskTerms], str] | None,
 ) -> dict[str, str]:
     questions: dict[str, AskTerms] = {}
+    faults: list[Problem] = []
     for name, table in raw.get("ask", {}).items():
         try:
             questions[name] = read(AskTerms, table)
         except BadTerms as problem:
-            text.refuse(problem, ("ask", name), entry=f"question '{name}'")
-    for name in given:
-        if name not in questions:
-            raise BadDocket(
-                f"it asks no question '{name}'.",
-                nearest_or_all(name, questions, "questions"),
-                file=text.file,
-            )
+            entry = f"question '{name}'"
+            faults.append(text.refused(problem, ("ask", name), entry=entry))
+    faults += [
+        BadDocket(
+            f"it asks no question '{name}'.",
+            nearest_or_all(name, raw.get("ask", {}), "questions"),
+            file=text.file,
+        )
+        for name in given
+        if name not in raw.get("ask", {})
+    ]
+    if faults:
+        raise all_of(faults)
     answers: dict[str, str] = {}
     for name, question in questions.items():
         answer = given.get(name)
@@ -375,18 +412,25 @@ def _answers(
         if answer is None:
             answer = question.default
         if answer is None:
-            raise BadDocket(
-                f"the question '{name}' is not answered: {question.say}",
-                f"Answer it with `set` {name}=ANSWER.",
-                file=text.file,
+            faults.append(
+                BadDocket(
+                    f"the question '{name}' is not answered: {question.say}",
+                    f"Answer it with `set` {name}=ANSWER.",
+                    file=text.file,
+                )
             )
-        if question.choices and answer not in question.choices:
-            raise BadDocket(
-                f"'{answer}' is no answer to the question '{name}': {question.say}",
-                nearest_or_all(answer, question.choices, "answers"),
-                file=text.file,
+        elif question.choices and answer not in question.choices:
+            faults.append(
+                BadDocket(
+                    f"'{answer}' is no answer to the question '{name}': {question.say}",
+                    nearest_or_all(answer, question.choices, "answers"),
+                    file=text.file,
+                )
             )
-        answers[name] = answer
+        else:
+            answers[name] = answer
+    if faults:
+        raise all_of(faults)
     return answers
 
 
@@ -407,13 +451,19 @@ def _filled(value: Any, answers: Mapping[str, str]) -> Any:
     return value
 
 
-def _lists(raw: Mapping[str, Any], text: _Text) -> tuple[ListToRead, ...]:
+def _lists(
+    raw: Mapping[str, Any], text: _Text, faults: list[Problem]
+) -> tuple[ListToRead, ...]:
     lists = []
     for name, table in raw.get("lists", {}).items():
         try:
             terms = read(ListTerms, table)
         except BadTerms as problem:
-            text.refuse(problem, ("lists", name), entry=f"list '{name}'")
+            entry = f"list '{name}'"
+            faults.append(text.refused(problem, ("lists", name), entry=entry))
+            # What works on it is looked at all the same.
+            lists.append(ListToRead(name, ""))
+            continue
         reading = ReadingTerms(
             **{
                 term.attribute: getattr(terms, term.attribute)
@@ -422,10 +472,12 @@ def _lists(raw: Mapping[str, Any], text: _Text) -> tuple[ListToRead, ...]:
         )
         lists.append(ListToRead(name, terms.from_, reading))
     if not lists:
-        raise BadDocket(
-            "it names no list.",
-            'Add a table such as [lists.north] with from = "north.csv".',
-            file=text.file,
+        faults.append(
+            BadDocket(
+                "it names no list.",
+                'Add a table such as [lists.north] with from = "north.csv".',
+                file=text.file,
+            )
         )
     return tuple(lists)
 
@@ -436,8 +488,13 @@ def _entries(
     list_names: Sequence[str],
     folder: Path,
     anywhere: bool,
-) -> tuple[tuple[Entry, ...], tuple[ListToRead, ...]]:
-    """Return the entries, and the lists that they refer to by their addresses."""
+    faults: list[Problem],
+) -> tuple[tuple[Entry, ...], list[str], tuple[ListToRead, ...]]:
+    """
+    Return the entries, all lists that they make, and those that they refer to.
+
+    What an entry makes is known to those after it even where it has a fault.
+    """
     entries: list[Entry] = []
     more: dict[str, ListToRead] = {}
     known = list(list_names)
@@ -445,60 +502,92 @@ def _entries(
     worked_on = [name for name in list_names if name not in looked_into]
     in_hand = _only(worked_on)
     for number, table in enumerate(raw.get("entry", []), 1):
-        place = f"entry {number}"
+        said = table.get("as")
+        result = said if isinstance(said, str) else f"entry {number}"
+        verb = VERBS.get(str(table.get("do")))
+        place = f"entry {number} ({verb.name})" if verb else f"entry {number}"
         try:
-            verb = _verb(table)
-            place = f"entry {number} ({verb.name})"
-            said = entry_terms(verb)
-            keys = {term.key for term in describe(said)}
-            further_keys = {each.key for each in verb.further}
-            _check_keys(table, verb, keys | further_keys)
-            head = read(said, {k: v for k, v in table.items() if k in keys})
-            own = {k: v for k, v in table.items() if k not in keys | further_keys}
-            terms = read(verb.terms, own)
-            further = further_outs(table, verb, folder)
-            for path, must_be_there in terms.files_named().items():
-                if not must_be_there:
-                    # What is kept there is written to by `review`.
-                    line = text.line("entry", number)
+            entry = _entry(
+                number, table, place, text, known, worked_on, in_hand, folder, anywhere
+            )
+            addresses = entry.terms.lists_named(dict(entry.files))
+            references = referred(addresses, known, more)
+            entries.append(msgspec.structs.replace(entry, references=references))
+        except Problem as problem:
+            faults.append(text.refused(problem, "entry", number, place))
+        known.append(result)
+        known += [beside_name(result, each.key) for each in verb.beside] if verb else []
+        in_hand = result
+    return tuple(entries), known[len(list_names) :], tuple(more.values())
+
+
+def _entry(
+    number: int,
+    table: Mapping[str, Any],
+    place: str,
+    text: _Text,
+    known: Sequence[str],
+    worked_on: Sequence[str],
+    in_hand: str | None,
+    folder: Path,
+    anywhere: bool,
+) -> Entry:
+    """
+    Return one entry; `known` are the lists that are there by then.
+
+    Raises
+    ------
+    Problem
+        With all others that are wrong with it.
+    """
+    verb = _verb(table)
+    said = entry_terms(verb)
+    keys = {term.key for term in describe(said)}
+    further_keys = {each.key for each in verb.further}
+    _check_keys(table, verb, keys | further_keys)
+    faults: list[Problem] = []
+    line = text.line("entry", number)
+    head: EntryTerms | None = None
+    terms: Terms | None = None
+    with _gathered(faults):
+        head = read(said, {k: v for k, v in table.items() if k in keys})
+    own = {k: v for k, v in table.items() if k not in keys | further_keys}
+    with _gathered(faults):
+        terms = read(verb.terms, own)
+    further: tuple[FurtherOut, ...] = ()
+    with _gathered(faults):
+        further = further_outs(table, verb, folder)
+        for each in further:
+            _check_below(each.path, folder, anywhere, text, line)
+    files: tuple[tuple[str, bytes | None], ...] = ()
+    names: tuple[str, ...] = ()
+    if terms is not None:
+        for path, must_be_there in terms.files_named().items():
+            if not must_be_there:
+                # What is kept there is written to by `review`.
+                with _gathered(faults):
                     _check_below(folder / path, folder, anywhere, text, line)
+        with _gathered(faults):
             files = files_of(terms, folder)
-            addresses = terms.lists_named(dict(files))
+        with _gathered(faults):
+            terms.lists_named(dict(files))
+    result = f"entry {number}"
+    if head is not None:
+        result = head.as_ or result
+        with _gathered(faults):
             names = _named_lists(head, worked_on, known, in_hand, verb.needs_list)
-            result = head.as_ or f"entry {number}"
-            if result in known:
-                raise BadTerms(
+        if result in known:
+            faults.append(
+                BadTerms(
                     f"there is a list '{result}' already.",
                     "Give `as` another name.",
                     term="as",
                 )
-        except BadTerms as problem:
-            text.refuse(problem, "entry", number, place)
-        except Problem as problem:
-            line = text.line("entry", number)
-            raise problem.placed(entry=place, line=line) from None
-        line = text.line("entry", number)
-        for each in further:
-            _check_below(each.path, folder, anywhere, text, line)
-        references = referred(addresses, known, more)
-        entries.append(
-            Entry(
-                number,
-                verb,
-                terms,
-                names,
-                result,
-                place,
-                line,
-                further,
-                references,
-                files,
             )
-        )
-        known.append(result)
-        known += [beside_name(result, each.key) for each in verb.beside]
-        in_hand = result
-    return tuple(entries), tuple(more.values())
+    if faults:
+        raise all_of(faults)
+    assert terms is not None
+    return Entry(number, verb, terms, names, result, place, line, further, (), files)
 
 
 def _looked_into(raw: Mapping[str, Any]) -> set[str]:
@@ -544,11 +633,13 @@ def _verb(table: Mapping[str, Any]) -> Verb:
 
 
 def _check_keys(table: Mapping[str, Any], verb: Verb, keys: set[str]) -> None:
-    """Refuse an unknown key with the nearest of all that the entry may have."""
+    """Refuse unknown keys, each with the nearest of all that the entry may have."""
     known = [*(term.key for term in describe(verb.terms)), *sorted(keys)]
-    for key in table:
-        if key not in known:
-            raise unknown_key(key, known)
+    unknown: list[Problem] = [
+        unknown_key(key, known) for key in table if key not in known
+    ]
+    if unknown:
+        raise all_of(unknown)
 
 
 def _named_lists(
@@ -572,13 +663,17 @@ def _named_lists(
                 term="list",
             )
         names = (named,)
-    for name in names:
-        if name not in known:
-            raise BadTerms(
-                f"there is no list '{name}' by then.",
-                nearest_or_all(name, known, "lists"),
-                term="lists" if isinstance(head, SeveralListsTerms) else "list",
-            )
+    faults: list[Problem] = [
+        BadTerms(
+            f"there is no list '{name}' at that point.",
+            nearest_or_all(name, known, "lists"),
+            term="lists" if isinstance(head, SeveralListsTerms) else "list",
+        )
+        for name in names
+        if name not in known
+    ]
+    if faults:
+        raise all_of(faults)
     return tuple(names)
 
 
@@ -589,9 +684,11 @@ def _outs(
     last: str | None,
     folder: Path,
     anywhere: bool,
+    faults: list[Problem],
 ) -> tuple[OutToWrite, ...]:
     outs = []
     for number, table in enumerate(raw.get("out", []), 1):
+        line = text.line("out", number, "to")
         try:
             terms = read(OutTerms, table)
             name = terms.list_ or last
@@ -607,11 +704,12 @@ def _outs(
                     nearest_or_all(name, names, "lists"),
                     term="list",
                 )
-        except BadTerms as problem:
-            text.refuse(problem, "out", number, f"out {number}")
-        place, part = split_part(terms.to)
-        path = output_place(place, folder)
-        _check_below(path, folder, anywhere, text, text.line("out", number, "to"))
+            place, part = split_part(terms.to)
+            path = output_place(place, folder)
+            _check_below(path, folder, anywhere, text, line)
+        except Problem as problem:
+            faults.append(text.refused(problem, "out", number, f"out {number}"))
+            continue
         writing = WritingTerms(
             **{
                 term.attribute: getattr(terms, term.attribute)

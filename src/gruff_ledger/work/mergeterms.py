@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Heading, Item, StorePath, Terms
+from gruff_ledger.terms import Heading, Item, Order, StorePath, Terms
 from gruff_ledger.work.keyfields import ALIASES, MATCH, Level, parse_key_fields
 from gruff_ledger.work.order import parse_order
 
@@ -82,7 +82,7 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
         bool, Meta(description="Keep records that are blank in every field.")
     ] = False
     sort: Annotated[
-        str | None,
+        Order | None,
         Meta(description="Put the result in order, as in 'Boat, Paid until DESC'."),
     ] = None
     decisions: Annotated[

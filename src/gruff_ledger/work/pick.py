@@ -22,7 +22,7 @@ from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Indices, Mask, Table
-from gruff_ledger.terms import Formula, Terms
+from gruff_ledger.terms import Formula, Order, Terms
 from gruff_ledger.work.order import Key, Ordering, ordering, parse_order, ways_note
 
 
@@ -41,7 +41,7 @@ class PickTerms(Terms, frozen=True, kw_only=True):
         Meta(description="How many records to pick that come first in the order `by`."),
     ] = None
     by: Annotated[
-        str | None,
+        Order | None,
         Meta(
             description="The order for `top`, as in 'paid DESC' for the greatest; see "
             "the verb sort."

@@ -19,7 +19,7 @@ from gruff_ledger.formula.forms import FORM, FormTerms, forms_of
 from gruff_ledger.outcome import Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms import Order, Terms
 from gruff_ledger.work.order import ordering, parse_order, ways_note
 
 
@@ -27,7 +27,7 @@ class SortTerms(Terms, frozen=True, kw_only=True):
     """The terms of `perform`."""
 
     by: Annotated[
-        str,
+        Order,
         Meta(
             description="The fields to order by, the first one first, as in 'quay, "
             "joined DESC, berth AS CODE'; AS TEXT, CODE, NUMBER or DATE states how."
