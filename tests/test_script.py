@@ -192,5 +192,36 @@ class PackageTest(unittest.TestCase):
             gruff_ledger.reed  # noqa: B018
 
 
+class ProblemsTest(FolderTest):
+    def test_problems_name_parameters(self) -> None:
+        """As a script gives them, and keys where a docket is at fault."""
+        boats = make_table(["Boat"], [["Tern"]])
+        for call, told in (
+            (lambda: do("merge", boats, name_source=7), "`name_source`: 7 is not"),
+            (lambda: do("lookup", boats, key="Boat"), "`in_`: it is missing"),
+            (lambda: read(self.folder / "x.csv", dlimiter=";"), "`dlimiter`: there is"),
+        ):
+            with self.subTest(told=told), self.assertRaises(Problem) as caught:
+                call()
+            self.assertIn(told, str(caught.exception))
+            self.assertNotIn("--", str(caught.exception))
+        write(boats, self.folder / "boats.csv")
+        with self.assertRaisesRegex(Problem, "set `replace` to replace it"):
+            write(boats, self.folder / "boats.csv")
+        text = 'docket = 1\n[lists.a]\nfrom = "boats.csv"\n[[out]]\nto = "../x.csv"\n'
+        docket = self.write("job.toml", text)
+        with self.assertRaisesRegex(Problem, "allow it with `anywhere`"):
+            run(docket)
+        self.write("job.toml", text.replace("[[out]]", "[[uot]]"))
+        with self.assertRaisesRegex(Problem, "key 'uot'"):
+            run(docket)
+
+    def test_notes_do_so_too(self) -> None:
+        """What settles them can be given."""
+        outcome = do("sort", make_table(["Boat"], [["Tern"]]), by="Boat")
+        for note in outcome.notes:
+            self.assertNotIn("--", note.remedy)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -116,3 +116,45 @@ class JsonSchemaTest(unittest.TestCase):
         posts = schema["properties"]["mooring"]["items"]
         self.assertEqual(posts["required"], ["post"])
         self.assertEqual(list(schema["properties"])[-1], "as")
+
+
+class Limited(Terms, frozen=True, kw_only=True):
+    """Terms with limits, as another package may declare them."""
+
+    tries: Annotated[int, Meta(description="How often.", ge=1, lt=9)] = 1
+    code: Annotated[
+        str, Meta(description="A code.", pattern="^[A-Z]+$", max_length=3)
+    ] = "A"
+    fields: Annotated[tuple[str, ...], Meta(description="Fields.", min_length=2)] = (
+        "a",
+        "b",
+    )
+
+
+class LimitsTest(unittest.TestCase):
+    def test_limits_are_checked_and_all_are_told(self) -> None:
+        """Where a docket, a command or a script says terms."""
+        given = {"tries": 9, "code": "ABCD", "fields": ["a"]}
+        with self.assertRaises(BadTerms) as caught:
+            read(Limited, given)
+        told = [each.what for each in caught.exception.every()]
+        self.assertEqual(
+            told,
+            [
+                "9 is not less than 9.",
+                "'ABCD' is not of at most 3 characters or members.",
+                "a list is not of at least 2 characters or members.",
+            ],
+        )
+        for tries, code in ((1, "A"), (8, "XYZ")):
+            self.assertEqual(read(Limited, {"tries": tries, "code": code}).tries, tries)
+        with self.assertRaisesRegex(BadTerms, "'a1' is not of the form"):
+            read(Limited, {"code": "a1"})
+
+    def test_the_schema_has_them(self) -> None:
+        """In its own words (JSON Schema, validation vocabulary)."""
+        said = json_schema(Limited)["properties"]
+        self.assertEqual(said["tries"]["minimum"], 1)
+        self.assertEqual(said["tries"]["exclusiveMaximum"], 9)
+        self.assertEqual(said["code"]["maxLength"], 3)
+        self.assertEqual(said["fields"]["minItems"], 2)

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.load import AskTerms, load_docket
 from gruff_ledger.problems import BadDocket, UnreadableSource
 from tests.support import FolderTest
@@ -165,3 +166,80 @@ class LoadDocketTest(FolderTest):
         self.write("odd.toml", b"title = '\xe9'")
         with self.assertRaisesRegex(BadDocket, "not written in UTF-8"):
             load_docket(self.folder / "odd.toml")
+
+
+class FaultsTest(FolderTest):
+    TEXT = """docket = 1
+titel = "Berths"
+[ask.month]
+sya = "Which?"
+[lists.north]
+from = "north.csv"
+delimeter = ";"
+header-rows = "two"
+[[entry]]
+do = "sort"
+as = "sorted"
+[[entry]]
+do = "pcik"
+[[entry]]
+do = "count"
+lists = ["sorted"]
+by = 7
+ovr = 1
+[[out]]
+list = "srted"
+to = "../out.csv"
+"""
+
+    def test_all_are_told_at_once(self) -> None:
+        """In the order of the docket; what hangs on another fault is not one."""
+        path = self.write("job.toml", self.TEXT.replace("[ask.month]\nsya", "#"))
+        with self.assertRaises(BadDocket) as caught:
+            load_docket(path)
+        told = [(each.line, each.term) for each in caught.exception.every()]
+        self.assertEqual(
+            told,
+            [
+                (2, "titel"),
+                (6, "delimeter"),
+                (7, "header-rows"),
+                (8, "by"),
+                (12, "do"),
+                (17, "ovr"),
+                (16, "by"),
+                (19, "list"),
+            ],
+        )
+
+    def test_the_command_says_each_in_a_paragraph(self) -> None:
+        """Questions come first: without answers nothing else can be told."""
+        self.write("job.toml", self.TEXT)
+        told = self.gruff("run", "job.toml", status=2).stderr.decode().splitlines()
+        self.assertEqual(len(told), 2)
+        self.assertTrue(all(line.startswith("gruff: job.toml, ") for line in told))
+        self.assertIn("key 'sya': there is no such key", told[0])
+        self.assertIn("key 'say': it is missing", told[1])
+
+    def test_orders_can_be_lists(self) -> None:
+        """Wherever the fields of an order are named, as wherever fields are."""
+        self.write("n.csv", 'Boat,"Last, first"\nTern,b\nSeal,c\nGull,c\n')
+        for by, expected in (
+            ('["Boat"]', ["Gull", "Seal"]),
+            ('["Last, first", "Boat DESC"]', ["Tern", "Seal"]),
+            ("['\"Last, first\" DESC', 'Boat']", ["Gull", "Seal"]),
+        ):
+            for do in ("sort", "pick"):
+                with self.subTest(by=by, do=do):
+                    top = "top = 2\n" if do == "pick" else ""
+                    path = self.write(
+                        "job.toml",
+                        'docket = 1\n[lists.n]\nfrom = "n.csv"\n'
+                        f'[[entry]]\ndo = "{do}"\nby = {by}\n{top}',
+                    )
+                    done = run(load_docket(path), keep_result=True, write=False)
+                    assert done.result is not None
+                    boats = done.result.column("Boat").to_pylist()
+                    self.assertEqual(sorted(boats[:2]), sorted(expected))
+        done = self.gruff("sort", "n.csv", "--by", '"Last, first" DESC', "--by", "Boat")
+        self.assertEqual(done.stdout.split()[2][:4], b"Gull")

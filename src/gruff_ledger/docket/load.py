@@ -544,14 +544,16 @@ def _entry(
     said = entry_terms(verb)
     keys = {term.key for term in describe(said)}
     further_keys = {each.key for each in verb.further}
-    _check_keys(table, verb, keys | further_keys)
     faults: list[Problem] = []
+    with _gathered(faults):
+        _check_keys(table, verb, keys | further_keys)
     line = text.line("entry", number)
     head: EntryTerms | None = None
     terms: Terms | None = None
     with _gathered(faults):
         head = read(said, {k: v for k, v in table.items() if k in keys})
-    own = {k: v for k, v in table.items() if k not in keys | further_keys}
+    known_keys = {term.key for term in describe(verb.terms)}
+    own = {k: v for k, v in table.items() if k in known_keys}
     with _gathered(faults):
         terms = read(verb.terms, own)
     further: tuple[FurtherOut, ...] = ()

@@ -323,7 +323,8 @@ def _quoted_column(column: Any, style: _Style) -> Any:
     if len(set(column.slice(0, _FEW_CELLS).to_pylist())) == 1 and _is_constant(column):
         cell = _quoted_if_needed(column[0].as_py(), style)
         return pa.repeat(_text(cell), len(column))
-    special = f'[{"".join(chr(92) + mark for mark in style.delimiter)}"\\r\\n]'
+    # By its number: before a letter, a backslash makes a class of characters.
+    special = rf'[\x{{{ord(style.delimiter):x}}}"\r\n]'
     functions = arrow_functions()
     call = functions.call_function
     matching = functions.MatchSubstringOptions(special)
