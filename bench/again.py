@@ -42,7 +42,7 @@ where = "Class IS NOT NULL"
 do = "split"
 field = "Skipper"
 at = ". "
-into = ["Initial", "Surname"]
+parts = ["Initial", "Surname"]
 [[entry]]
 do = "fields"
 first = ["Quay", "Booking"]

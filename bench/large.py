@@ -39,7 +39,7 @@ def verbs(listed: str, other: str) -> dict[str, list[str]]:
             *("--rule", 'field="Amount", datatype="decimal", minimum=10'),
             *("--rule", 'field="Booking", unique=true'),
         ],
-        "split": ["--field", "Boat", "--at", " ", "--into", "One, Two, Three"],
+        "split": ["--field", "Boat", "--at", " ", "--parts", "One, Two, Three"],
         "pick": ["--where", "Amount > 5000 AND Class IN ('A', 'B')"],
         "compute": [
             *("--formula", "Half=Amount / 2"),

@@ -185,7 +185,7 @@ def _split(given: _Given) -> Entry:
     if given.chance.random() < 0.5:
         terms["records"] = True
     else:
-        terms["into"] = [given.new(), "Rest"]
+        terms["parts"] = [given.new(), "Rest"]
     return {
         "do": "split",
         "list": given.name,
@@ -197,12 +197,12 @@ def _split(given: _Given) -> Entry:
 
 def _join(given: _Given) -> Entry:
     terms = given.maybe(keep=True, first=True)
-    into = given.new()
+    heading = given.new()
     return {
         "do": "join",
         "list": given.name,
         "fields": given.some,
-        "into": into,
+        "heading": heading,
         **terms,
     }
 

@@ -183,7 +183,7 @@ class ExpandNamesTest(FolderTest):
         for words, heading in (
             (("fields", "--keep", "Town, 2019 … 2020"), "Town,2019,2020"),
             (("fields", "--drop", "Q* sum, 2019 …"), "Town"),
-            (("join", "--fields", "2019 … 2021", "--into", "Y"), None),
+            (("join", "--fields", "2019 … 2021", "--heading", "Y"), None),
             (("scrub", "--trim", "--fields", "Q*"), None),
             (("duplicates", "--by", "Town, 20* AS LOOSE"), None),
             (("count", "--by", "2019 … 2020"), "2019,2020,count,share"),

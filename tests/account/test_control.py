@@ -90,8 +90,8 @@ WORK = (
     ("merge", {"key": ("Boat",), "precedence": "newest", "of": "Rate AS NUMBER"}),
     ("merge", {"shared_only": True, "sort": "Rate"}),
     ("duplicates", {"by": ("Boat",)}),
-    ("duplicates", {"by": ("Boat",), "fill": True, "keep": "last"}),
-    ("duplicates", {"by": ("Boat",), "keep": "none"}),
+    ("duplicates", {"by": ("Boat",), "fill": True, "stays": "last"}),
+    ("duplicates", {"by": ("Boat",), "stays": "none"}),
     (
         "lookup",
         {"in_": "ref", "key": ("Boat",), "take": ("Rate=New",), "which": "every"},

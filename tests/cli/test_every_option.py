@@ -32,7 +32,7 @@ _KEY = ("more.csv", "--key", "Boat")
 _LOOK = ("--in", "rates.csv", "--key", "Class=Code", "--take", "Rate")
 _FLAG = ("--required", "Length")
 _MERGE = ("more.csv",)
-_SPLIT = ("boats.csv", "--at", ";", "--into", "One, Two")
+_SPLIT = ("boats.csv", "--at", ";", "--parts", "One, Two")
 _DATES = ("--form", 'fields=["Arrived"], date="d/M/yyyy"')
 
 # For each verb its list, and commands: what is common to two of them, and what one has
@@ -82,21 +82,21 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
     "split": (
         ("--field", "Note"),
         [
-            (("boats.csv", "--into", "One, Two"), ("--at", ";")),
-            (("notes.csv", "--at", ";", "--into", "One, Two"), ("--which", "last")),
+            (("boats.csv", "--parts", "One, Two"), ("--at", ";")),
+            (("notes.csv", "--at", ";", "--parts", "One, Two"), ("--which", "last")),
             (("boats.csv",), ("--pattern", r"(?P<head>\w)(?P<rest>.*)")),
-            (("boats.csv", "--at", ";", "--into", "One, Two"), ("--missing", "first")),
-            (("boats.csv", "--into", "One, Two"), ("--widths", "1, 9")),
-            (("boats.csv", "--at", ";"), ("--into", "One, Two")),
+            (("boats.csv", "--at", ";", "--parts", "One, Two"), ("--missing", "first")),
+            (("boats.csv", "--parts", "One, Two"), ("--widths", "1, 9")),
+            (("boats.csv", "--at", ";"), ("--parts", "One, Two")),
             (("boats.csv", "--at", ";"), ("--records",)),
-            (("notes.csv", "--at", ";", "--into", "One, Two"), ("--extra", "first")),
+            (("notes.csv", "--at", ";", "--parts", "One, Two"), ("--surplus", "first")),
             ((*_SPLIT,), ("--keep",)),
             ((*_SPLIT,), ("--untrimmed",)),
-            (("notes.csv", "--at", ";", "--into", "A, B, C"), ("--no-quoting",)),
+            (("notes.csv", "--at", ";", "--parts", "A, B, C"), ("--no-quoting",)),
         ],
     ),
     "join": (
-        ("boats.csv", "--into", "Both"),
+        ("boats.csv", "--heading", "Both"),
         [
             ((), ("--fields", "Boat, Class")),
             (("--fields", "Boat, Class"), ("--separator", "/")),
@@ -189,8 +189,8 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             (("--by", "Boat, Note", "--treat", "show"), ("--near",)),
             ((*_NEAR, "--treat", "show"), ("--ask-from", "20")),
             ((*_NEAR, "--treat", "mark"), ("--same-from", "73")),
-            (("--by", "Class"), ("--keep", "last")),
-            (("--by", "Class", "--keep", "greatest"), ("--of", "Length")),
+            (("--by", "Class"), ("--stays", "last")),
+            (("--by", "Class", "--stays", "greatest"), ("--of", "Length")),
             (("--by", "Boat"), ("--fill",)),
             (("--by", "Class"), ("--treat", "count")),
             (("--by", "Class", "--treat", "mark"), ("--field", "Seen")),
@@ -200,7 +200,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
                 ("--apart-from", "Arrived, Class, Length"),
             ),
             (
-                ("--by", "Class", "--keep", "greatest", "--of", "Arrived AS DATE"),
+                ("--by", "Class", "--stays", "greatest", "--of", "Arrived AS DATE"),
                 _DATES,
             ),
         ],
@@ -318,8 +318,8 @@ COMMON = {
     "survey": ("boats.csv",),
     "count": ("boats.csv", "--by", "Class"),
     "scrub": ("boats.csv", "--trim"),
-    "split": ("boats.csv", "--field", "Note", "--at", ";", "--into", "One, Two"),
-    "join": ("boats.csv", "--fields", "Boat, Class", "--into", "Both"),
+    "split": ("boats.csv", "--field", "Note", "--at", ";", "--parts", "One, Two"),
+    "join": ("boats.csv", "--fields", "Boat, Class", "--heading", "Both"),
     "fields": ("boats.csv", "--drop", "Class"),
     "compute": ("boats.csv", "--formula", "Twice=Length * 2"),
     "pick": ("boats.csv", "--where", "Length > 8"),

@@ -25,7 +25,7 @@ WORK = {
     "count": "{list} --by Class",
     "scrub": "{list} --fields Boat --case upper",
     "split": "{list} --field Skipper --at . ",
-    "join": "{list} --fields Berth,Boat --into Both",
+    "join": "{list} --fields Berth,Boat --heading Both",
     "fields": "{list} --keep Berth,Boat",
     "compute": "{list} --formula Twice=Length*2",
     "pick": "{list} --where Length>10",

@@ -389,12 +389,12 @@ class SameByDocketTest(FolderTest):
             'form = [{ fields = "Berth", decimal = "," }]',
         ),
         "split": (
-            ("--field", "Boat", "--at", " ", "--at", "-", "--into", "a, b"),
-            'field = "Boat"\nat = [" ", "-"]\ninto = ["a", "b"]',
+            ("--field", "Boat", "--at", " ", "--at", "-", "--parts", "a, b"),
+            'field = "Boat"\nat = [" ", "-"]\nparts = ["a", "b"]',
         ),
         "join": (
-            ("--template", "{Boat} ({Berth})", "--into", "x", "--after", "Boat"),
-            'template = "{Boat} ({Berth})"\ninto = "x"\nafter = "Boat"',
+            ("--template", "{Boat} ({Berth})", "--heading", "x", "--after", "Boat"),
+            'template = "{Boat} ({Berth})"\nheading = "x"\nafter = "Boat"',
         ),
         "fields": (
             ("--first", "Boat", "--rename", "Berth=Place"),
@@ -418,10 +418,10 @@ class SameByDocketTest(FolderTest):
         ),
         "duplicates": (
             (
-                *("--by", "Berth AS LOOSE, Boat", "--keep", "greatest"),
+                *("--by", "Berth AS LOOSE, Boat", "--stays", "greatest"),
                 *("--of", "Boat AS TEXT", "--treat", "number", "--field", "n"),
             ),
-            'by = ["Berth AS LOOSE", "Boat"]\nkeep = "greatest"\n'
+            'by = ["Berth AS LOOSE", "Boat"]\nstays = "greatest"\n'
             'of = "Boat AS TEXT"\ntreat = "number"\nfield = "n"',
         ),
         "flag": (

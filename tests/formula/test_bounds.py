@@ -80,7 +80,7 @@ class BoundsTest(FolderTest):
         """It puts together what a formula would."""
         template = "{t}" * 30_000
         with self.assertRaisesRegex(Exception, "would take more than"):
-            join(JoinTerms(template=template, into="all"), BOATS)
+            join(JoinTerms(template=template, heading="all"), BOATS)
 
 
 class TextRoomTest(unittest.TestCase):

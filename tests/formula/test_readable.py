@@ -26,7 +26,7 @@ class UnreadableTest(FolderTest):
             ("pick", "most.csv", "--where", "CAST(Days AS DECIMAL) + Fee > 2"),
             ("pick", "most.csv", "--top", "1", "--by", "Fee AS NUMBER"),
             (
-                *("duplicates", "most.csv", "--by", "No", "--keep", "greatest"),
+                *("duplicates", "most.csv", "--by", "No", "--stays", "greatest"),
                 *("--of", "Fee AS NUMBER"),
             ),
             (
@@ -57,7 +57,7 @@ class UnreadableTest(FolderTest):
     def test_nothing_is_the_greatest_of_nothing(self) -> None:
         """No record is set aside, none filled in; and that is said."""
         told = self.gruff(
-            *("duplicates", "blank.csv", "--by", "Town", "--keep", "greatest"),
+            *("duplicates", "blank.csv", "--by", "Town", "--stays", "greatest"),
             *("--of", "Seen", "--treat", "set-aside", "--fill", "--to", "out.csv"),
         ).stderr.decode()
         self.assertEqual(self.text("out.csv"), self.text("blank.csv"))

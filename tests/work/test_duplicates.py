@@ -38,8 +38,8 @@ class SetAsideTest(unittest.TestCase):
             ("first", [1, 2, 5, 6, 7], [3, 4], [1, 1]),
             ("last", [2, 4, 5, 6, 7], [1, 3], [4, 4]),
         ):
-            with self.subTest(keep=keep):
-                terms = DuplicatesTerms(by=("Berth",), keep=keep)
+            with self.subTest(stays=keep):
+                terms = DuplicatesTerms(by=("Berth",), stays=keep)
                 outcome = perform(terms, LIST)
                 self.assertEqual(outcome.table.origin.record.tolist(), kept)
                 (aside,) = outcome.aside
@@ -76,7 +76,7 @@ class MarkCountShowTest(unittest.TestCase):
             self.added("mark"), ["kept", "", "repeats", "repeats", "", "", ""]
         )
         self.assertEqual(
-            self.added("mark", keep="last"),
+            self.added("mark", stays="last"),
             ["repeats", "", "repeats", "kept", "", "", ""],
         )
 
@@ -116,7 +116,7 @@ class AnyListTest(unittest.TestCase):
     ) -> None:
         """Whatever the list and the terms; done twice it equals once."""
         given_list = Table.from_records(["one", "two"], records)
-        terms = DuplicatesTerms(by=by, keep=keep, treat=treat)
+        terms = DuplicatesTerms(by=by, stays=keep, treat=treat)
         outcome = perform(terms, given_list)
         check_balance("duplicates", [given_list], outcome)
         if treat == "set-aside":
@@ -202,22 +202,24 @@ class LevelsTest(unittest.TestCase):
 class KeepTest(unittest.TestCase):
     def test_which_record_stays(self) -> None:
         for terms, expected in (
-            ({"keep": "first"}, [1, 4]),
-            ({"keep": "last"}, [3, 5]),
-            ({"keep": "fullest"}, [2, 4]),
-            ({"keep": "greatest", "of": "Paid"}, [2, 4]),
-            ({"keep": "least", "of": "Paid AS DATE"}, [1, 4]),
-            ({"keep": "greatest", "of": "Berth"}, [1, 5]),
-            ({"keep": "none"}, []),
+            ({"stays": "first"}, [1, 4]),
+            ({"stays": "last"}, [3, 5]),
+            ({"stays": "fullest"}, [2, 4]),
+            ({"stays": "greatest", "of": "Paid"}, [2, 4]),
+            ({"stays": "least", "of": "Paid AS DATE"}, [1, 4]),
+            ({"stays": "greatest", "of": "Berth"}, [1, 5]),
+            ({"stays": "newest", "of": "Paid"}, [2, 4]),
+            ({"stays": "oldest", "of": "Paid"}, [1, 4]),
+            ({"stays": "none"}, []),
         ):
             with self.subTest(terms=terms):
                 self.assertEqual(kept(**terms), expected)
 
     def test_terms_that_do_not_go_together(self) -> None:
         for terms, words in (
-            ({"keep": "greatest"}, "which field is not said"),
-            ({"of": "Paid"}, "of use where"),
-            ({"fill": True, "keep": "none"}, "no record is kept"),
+            ({"stays": "greatest"}, "no field is given that tells it"),
+            ({"of": "Paid"}, "only applies where one of newest"),
+            ({"fill": True, "stays": "none"}, "no record is kept"),
             ({"fill": True, "treat": "mark"}, "all stay as they are"),
             ({"same_from": 90}, "where records are alike"),
             ({"near": True, "same_from": 50}, "less than"),

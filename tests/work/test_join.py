@@ -21,7 +21,7 @@ def join(**terms):
 
 class SeparatorTest(unittest.TestCase):
     def test_blanks_are_skipped(self) -> None:
-        outcome = join(fields=("last", "first"), into="name", separator=", ")
+        outcome = join(fields=("last", "first"), heading="name", separator=", ")
         self.assertEqual(outcome.table.headings, ("name", "boat"))
         names = outcome.table.column("name").to_pylist()
         self.assertEqual(names, ["Holm, Ada", "Keel", "Élise", ""])
@@ -35,7 +35,7 @@ class SeparatorTest(unittest.TestCase):
 
 class TemplateTest(unittest.TestCase):
     def test_text_stands_between_the_fields(self) -> None:
-        outcome = join(template="{{{last}}} {first}!", into="name", keep=True)
+        outcome = join(template="{{{last}}} {first}!", heading="name", keep=True)
         names = outcome.table.column("name").to_pylist()
         self.assertEqual(names, ["{Holm} Ada!", "{Keel}  !", "{} Élise!", ""])
 
@@ -59,11 +59,11 @@ class PlaceTest(unittest.TestCase):
             ({"keep": True, "first": True}, ("n", "first", "last", "boat")),
         ):
             with self.subTest(terms=terms):
-                outcome = join(fields=("last", "boat"), into="n", **terms)
+                outcome = join(fields=("last", "boat"), heading="n", **terms)
                 self.assertEqual(outcome.table.headings, expected)
 
     def test_into_one_of_its_sources(self) -> None:
-        outcome = join(fields=("first", "last"), into="first")
+        outcome = join(fields=("first", "last"), heading="first")
         self.assertEqual(outcome.table.headings, ("first", "boat"))
         (change,) = outcome.changes
         self.assertEqual(change.now.to_pylist(), ["Ada Holm", "Keel"])
@@ -78,17 +78,17 @@ class PlaceTest(unittest.TestCase):
         ):
             with self.subTest(terms=terms):
                 with self.assertRaises(BadTerms) as caught:
-                    join(into="n", **terms)
+                    join(heading="n", **terms)
                 self.assertIn(words, caught.exception.what)
         with self.assertRaises(BadTerms):
-            join(fields=("first", "last"), into="boat")
+            join(fields=("first", "last"), heading="boat")
         with self.assertRaises(BadTerms):
-            join(fields=("first", "last"), into="n", first=True, after="boat")
+            join(fields=("first", "last"), heading="n", first=True, after="boat")
         with self.assertRaises(UnknownField):
-            join(template="{frist}", into="n")
+            join(template="{frist}", heading="n")
 
     def test_no_records(self) -> None:
-        outcome = perform(JoinTerms(fields=("a", "b"), into="c"), table("a|b"))
+        outcome = perform(JoinTerms(fields=("a", "b"), heading="c"), table("a|b"))
         self.assertEqual((outcome.table.headings, len(outcome.table)), (("c",), 0))
 
 

@@ -10,7 +10,7 @@ class PartsAgainTest(FolderTest):
         """Blank parts too, where they are kept."""
         self.write("a.csv", "Code\na;;c\n;b;\n;;\nx;y;z\n")
         self.gruff(
-            *("split", "a.csv", "--at", ";", "--into", "A, B, C", "--to", "b.csv")
+            *("split", "a.csv", "--at", ";", "--parts", "A, B, C", "--to", "b.csv")
         )
         for more, expected in (
             (("--keep-blank",), ["a;;c", ";b;", "", "x;y;z"]),
@@ -18,7 +18,7 @@ class PartsAgainTest(FolderTest):
         ):
             self.gruff(
                 *("join", "b.csv", "--fields", "A, B, C", "--separator", ";"),
-                *("--into", "Code", "--to", "c.csv", "--replace", *more),
+                *("--heading", "Code", "--to", "c.csv", "--replace", *more),
             )
             codes = [each["Code"] for each in self.records("c.csv")]
             # A code of nothing but marks has no part to be joined.
@@ -29,7 +29,7 @@ class PartsAgainTest(FolderTest):
         self.write("a.csv", "Berth\nA-7\n12\nB-1-2\n\nC-2\n")
         for missing, expected in (("first", ["", "12"]), ("last", ["12", ""])):
             done = self.gruff(
-                *("split", "a.csv", "--at", "-", "--into", "Pontoon, Number"),
+                *("split", "a.csv", "--at", "-", "--parts", "Pontoon, Number"),
                 *("--missing", missing, "--to", "b.csv", "--replace", "--json"),
             )
             record = self.records("b.csv")[1]

@@ -17,27 +17,29 @@ def split(list_=LIST, **terms):
 
 class DelimiterTest(unittest.TestCase):
     def test_the_parts_stand_in_the_place_of_the_field(self) -> None:
-        outcome = split(field="boat", at=("m",), into=("one", "two"))
+        outcome = split(field="boat", at=("m",), parts=("one", "two"))
         self.assertEqual(outcome.table.headings, ("berth", "one", "two"))
         self.assertEqual(outcome.table.records()[0], ("A-7", "A", "ber"))
-        kept = split(field="berth", at=("-",), into=("p", "n"), keep=True)
+        kept = split(field="berth", at=("-",), parts=("p", "n"), keep=True)
         self.assertEqual(kept.table.headings, ("berth", "p", "n", "boat"))
 
     def test_the_extra_goes_where_it_should(self) -> None:
-        for extra, expected in (
+        for surplus, expected in (
             ("last", [("A", "7"), ("B", "12"), ("C", ""), ("D", "1-9"), ("", "")]),
             ("first", [("A", "7"), ("B", "12"), ("C", ""), ("D-1", "9"), ("", "")]),
             ("set-aside", [("A", "7"), ("B", "12"), ("C", ""), ("", "")]),
         ):
-            with self.subTest(extra=extra):
-                outcome = split(field="berth", at=("-",), into=("p", "n"), extra=extra)
+            with self.subTest(surplus=surplus):
+                outcome = split(
+                    field="berth", at=("-",), parts=("p", "n"), surplus=surplus
+                )
                 found = [record[:2] for record in outcome.table.records()]
                 self.assertEqual(found, expected)
                 aside = [each.table.records() for each in outcome.aside]
-                self.assertEqual(aside, [[("D-1-9", "")]] * (extra == "set-aside"))
+                self.assertEqual(aside, [[("D-1-9", "")]] * (surplus == "set-aside"))
 
     def test_too_few_and_too_many_are_findings(self) -> None:
-        outcome = split(field="berth", at=("-",), into=("p", "n"))
+        outcome = split(field="berth", at=("-",), parts=("p", "n"))
         few, many = outcome.findings
         self.assertEqual(
             (few.origin.record.tolist(), few.value.to_pylist()), ([3], ["C"])
@@ -53,27 +55,27 @@ class DelimiterTest(unittest.TestCase):
     def test_at_the_first_or_the_last_only(self) -> None:
         for which, expected in (("first", ("D", "1-9")), ("last", ("D-1", "9"))):
             with self.subTest(which=which):
-                outcome = split(field="berth", at=("-",), into=("p", "n"), which=which)
+                outcome = split(field="berth", at=("-",), parts=("p", "n"), which=which)
                 self.assertEqual(outcome.table.records()[3][:2], expected)
                 self.assertEqual(len(outcome.findings), 1)
 
     def test_at_any_of_several(self) -> None:
         list_ = table("a", "1;2 -- 3", "4 -- 5;6")
-        outcome = split(list_, at=(";", " -- "), into=("x", "y", "z"))
+        outcome = split(list_, at=(";", " -- "), parts=("x", "y", "z"))
         self.assertEqual(outcome.table.records(), [("1", "2", "3"), ("4", "5", "6")])
 
     def test_parts_are_trimmed_unless_told_not_to(self) -> None:
         list_ = table("a", " 1 ;\u00a02 ")
-        trimmed = split(list_, at=(";",), into=("x", "y"))
+        trimmed = split(list_, at=(";",), parts=("x", "y"))
         self.assertEqual(trimmed.table.records(), [("1", "2")])
-        whole = split(list_, at=(";",), into=("x", "y"), untrimmed=True)
+        whole = split(list_, at=(";",), parts=("x", "y"), untrimmed=True)
         self.assertEqual(whole.table.records(), [(" 1 ", "\u00a02 ")])
 
     def test_quoted_parts_are_respected_unless_told_not_to(self) -> None:
         list_ = table("a", '"x;y";z', "1;2")
-        outcome = split(list_, at=(";",), into=("p", "q"))
+        outcome = split(list_, at=(";",), parts=("p", "q"))
         self.assertEqual(outcome.table.records(), [("x;y", "z"), ("1", "2")])
-        outcome = split(list_, at=(";",), into=("p", "q", "r"), no_quoting=True)
+        outcome = split(list_, at=(";",), parts=("p", "q", "r"), no_quoting=True)
         self.assertEqual(outcome.table.records()[0], ('"x', 'y"', "z"))
 
     def test_without_headings_the_parts_are_numbered(self) -> None:
@@ -90,7 +92,7 @@ class DelimiterTest(unittest.TestCase):
         self.assertIn("heading was split too", outcome.notes[0].what)
 
     def test_a_new_field_can_have_the_name_of_the_old_one(self) -> None:
-        outcome = split(field="berth", at=("-",), into=("berth", "n"))
+        outcome = split(field="berth", at=("-",), parts=("berth", "n"))
         (change,) = outcome.changes
         self.assertEqual(change.was.to_pylist(), ["A-7", "B-12", "D-1-9"])
         self.assertEqual(change.now.to_pylist(), ["A", "B", "D"])
@@ -103,11 +105,13 @@ class OtherWaysTest(unittest.TestCase):
         self.assertEqual(outcome.table.records()[1], ("B", "12", "Bold"))
         (found,) = outcome.findings
         self.assertEqual(found.value.to_pylist(), ["C", "D-1-9"])
-        renamed = split(field="berth", pattern="(?P<a>.)(?P<b>.?)", into=("x", "y"))
+        renamed = split(field="berth", pattern="(?P<a>.)(?P<b>.?)", parts=("x", "y"))
         self.assertEqual(renamed.table.headings[:2], ("x", "y"))
 
     def test_by_widths(self) -> None:
-        outcome = split(field="berth", widths=("1", "2"), into=("p", "n"), extra="last")
+        outcome = split(
+            field="berth", widths=("1", "2"), parts=("p", "n"), surplus="last"
+        )
         self.assertEqual(outcome.table.records()[1], ("B", "-12", "Bold"))
         few, many = outcome.findings
         self.assertEqual(few.value.to_pylist(), ["C"])
@@ -143,10 +147,10 @@ class RefusalTest(unittest.TestCase):
             ({}, "how to split is not said"),
             ({"at": ("-",), "widths": ("1",)}, "one way of splitting"),
             ({"at": ("",)}, "a delimiter is empty"),
-            ({"at": ("-",), "into": ("a",)}, "no split"),
+            ({"at": ("-",), "parts": ("a",)}, "no split"),
             ({"widths": ("0",)}, "'0' is no width"),
             ({"widths": ("1", "x")}, "'x' is no width"),
-            ({"widths": ("1", "2"), "into": ("a",)}, "2 widths and 1 headings"),
+            ({"widths": ("1", "2"), "parts": ("a",)}, "2 widths and 1 headings"),
             ({"pattern": "(?P<a>x)", "records": True}, "one record a part"),
         ):
             with self.subTest(terms=terms):
@@ -159,17 +163,17 @@ class RefusalTest(unittest.TestCase):
             ({"field": "bert", "at": ("-",)}, UnknownField, "no field 'bert'"),
             ({"at": ("-",)}, BadTerms, "has 2 fields"),
             (
-                {"field": "berth", "at": ("-",), "into": ("boat", "n")},
+                {"field": "berth", "at": ("-",), "parts": ("boat", "n")},
                 BadTerms,
                 "already has a field 'boat'",
             ),
             (
-                {"field": "berth", "at": ("-",), "into": ("n", "n")},
+                {"field": "berth", "at": ("-",), "parts": ("n", "n")},
                 BadTerms,
                 "given twice",
             ),
             (
-                {"field": "berth", "pattern": "(?P<a>.)", "into": ("a", "b")},
+                {"field": "berth", "pattern": "(?P<a>.)", "parts": ("a", "b")},
                 BadTerms,
                 "1 named groups, and 2",
             ),
@@ -192,9 +196,9 @@ class ProgramTest(FolderTest):
         self.write(
             "d.toml",
             'docket = 1\n[lists.a]\nfrom = "a.csv"\n'
-            '[[entry]]\ndo = "split"\nat = "/"\ninto = ["berth", "quay"]\n'
+            '[[entry]]\ndo = "split"\nat = "/"\nparts = ["berth", "quay"]\n'
             '[[entry]]\ndo = "split"\nfield = "berth"\nat = ["-"]\n'
-            'into = ["pier", "no"]\n[[out]]\nto = "b.csv"\n',
+            'parts = ["pier", "no"]\n[[out]]\nto = "b.csv"\n',
         )
         self.gruff("run", "d.toml")
         self.assertEqual(self.text("b.csv"), "pier,no,quay\nA,7,north\nB,12,south\n")

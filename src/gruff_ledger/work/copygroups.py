@@ -177,7 +177,7 @@ def _parted(
 
 def members_of(terms: DuplicatesTerms, first: Indices) -> Indices:
     """Return the records that are not alone in their groups, where that is needed."""
-    if not terms.fill and terms.keep in ("first", "last", "none"):
+    if not terms.fill and terms.stays in ("first", "last", "none"):
         return np.zeros(0, np.int64)
     return np.flatnonzero(group_sizes(first) > 1)
 
@@ -221,8 +221,8 @@ def undecided_note(
     return (
         Note(
             f"In {groups} no record has anything to read in '{heading}': nothing is "
-            f"the {terms.keep}, and {stay}.",
-            "To keep one of each anyway, set `keep` to first, last or fullest.",
+            f"the {terms.stays}, and {stay}.",
+            "To keep one of each anyway, set `stays` to first, last or fullest.",
             table.origin.pick(open_),
             warning=True,
         ),
@@ -237,16 +237,18 @@ def scores_to_keep(
 ) -> Scores:
     """Return by how much each record in a group is to be kept."""
     none = np.zeros(len(members), np.bool_)
-    if terms.keep == "fullest":
+    if terms.stays == "fullest":
         return Scores(filled_cells(table, members), none)
     if terms.of is None:
         return Scores(None, none)
     from gruff_ledger.work.order import ordering, parse_order
 
     (key,) = parse_order(terms.of, "of")
+    if terms.stays in ("newest", "oldest") and key.way is None:
+        key = key._replace(way="date")
     heading, ranked = ordering(table, key, forms, "of")
     ranks = ranked.ranks[members]
-    scores = ranks if terms.keep == "greatest" else -ranks
+    scores = ranks if terms.stays in ("greatest", "newest") else -ranks
     lowest = int(scores.min(initial=0)) - 1
     is_last = ranked.last[members]
     return Scores(
@@ -279,7 +281,7 @@ def kept_of(
         open_ = undecided(first, members, scores)
         kept[open_] = open_
         return kept
-    return last_of_group(first) if terms.keep == "last" else first
+    return last_of_group(first) if terms.stays == "last" else first
 
 
 def _notes(

@@ -11,6 +11,9 @@ from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms import Item, StorePath, Terms
 from gruff_ledger.work.keyfields import MATCH, Level, parse_key_fields
 
+# What stays by a field of its own.
+_BY_FIELD = ("newest", "oldest", "greatest", "least")
+
 
 class DuplicatesTerms(Terms, frozen=True, kw_only=True):
     """The terms of `perform`."""
@@ -42,18 +45,21 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             "and not asked about."
         ),
     ] = None
-    keep: Annotated[
-        Literal["first", "last", "fullest", "greatest", "least", "none"],
+    stays: Annotated[
+        Literal[
+            "first", "last", "fullest", "newest", "oldest", "greatest", "least", "none"
+        ],
         Meta(
-            description="Which record of a group stands for it: fullest has the most "
-            "filled cells, greatest and least are by the field in `of`."
+            description="Which record of a group stays and stands for it: fullest has "
+            "the most filled cells; newest and oldest are by the date in `of`, "
+            "greatest and least by what is in `of`."
         ),
     ] = "first"
     of: Annotated[
         str | None,
         Meta(
-            description="The field of which the greatest or least is kept, such as "
-            "Paid until."
+            description="The field that decides for `stays` which record is the "
+            "newest or oldest, greatest or least, such as Paid until."
         ),
     ] = None
     fill: Annotated[
@@ -105,18 +111,18 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
                 "Leave it out, or set `treat` to mark, number, count, group or show.",
                 term="field",
             )
-        if (self.of is None) == (self.keep in ("greatest", "least")):
+        if (self.of is None) == (self.stays in _BY_FIELD):
             raise BadTerms(
-                "the greatest or least of a field is kept, and which field is not said."
+                f"the {self.stays} record stays, and no field is given that tells it."
                 if self.of is None
-                else "it is of use where the greatest or least of a field is kept.",
-                "Give `keep` greatest or least and `of` together.",
-                term="of" if self.of is not None else "keep",
+                else f"it only applies where one of {', '.join(_BY_FIELD)} stays.",
+                "Give `of` together with one of these in `stays`.",
+                term="of" if self.of is not None else "stays",
             )
-        if self.fill and (self.keep == "none" or self.treatment != "set-aside"):
+        if self.fill and (self.stays == "none" or self.treatment != "set-aside"):
             raise BadTerms(
                 "the record that is kept is filled, and all stay as they are here."
-                if self.keep != "none"
+                if self.stays != "none"
                 else "no record is kept that could be filled.",
                 "Leave it out, or set the copies aside.",
                 term="fill",

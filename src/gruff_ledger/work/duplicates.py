@@ -83,7 +83,7 @@ def perform(
     notes += undecided_note(terms, table, open_, groups.first, scores.heading)
     notes += scores.notes
     kept = kept_of(terms, groups.first, members, scores)
-    if fields and groups.near is None and terms.keep != "none":
+    if fields and groups.near is None and terms.stays != "none":
         notes += copies_note(table, kept)
     notes += decided_notes(terms, decided)
     questions = open_questions(terms, table, groups, kept, decided)

@@ -33,7 +33,7 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
     fields: Annotated[
         tuple[str, ...], Meta(description="The fields to join, in this order.")
     ] = ()
-    into: Annotated[str, Meta(description="The heading of the new field.")]
+    heading: Annotated[str, Meta(description="The heading of the new field.")]
     separator: Annotated[
         str, Meta(description="What stands between two cells that are not blank.")
     ] = " "
@@ -136,8 +136,8 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
         otherwise=min(map(table.headings.index, sources)),
     )
     dropped = () if terms.keep else sources
-    new = [(terms.into, column)]
-    result, changes = with_new_fields(table, new, at, dropped)
+    new = [(terms.heading, column)]
+    result, changes = with_new_fields(table, new, at, dropped, term="heading")
     return Outcome(result, changes=changes, notes=notes + said)
 
 

@@ -44,7 +44,8 @@ def with_new_fields(
     fields: Sequence[tuple[str, Column]],
     at: int,
     dropped: Collection[str] = (),
-    term: str = "into",
+    *,
+    term: str,
 ) -> tuple[Table, tuple[Change, ...]]:
     """
     Put fields into a list, and take others out.

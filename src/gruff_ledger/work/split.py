@@ -3,9 +3,9 @@
 A field is split at a delimiter, by a pattern with named groups, or by widths. Parts are
 trimmed. A part in double quotes may have the delimiter in it. The new fields stand in
 the place of the field. Where cells have differing numbers of parts, missing parts are
-blank, which is a finding; the extra goes to the last part, unless stated.
+blank, which is a finding; the surplus goes to the last part, unless stated.
 
-Without `into`, a heading that has the delimiter in it is split too and names the new
+Without `parts`, a heading that has the delimiter in it is split too and names the new
 fields: so a whole list that was pasted into one field comes apart.
 """
 
@@ -80,18 +80,18 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         tuple[str, ...],
         Meta(description="How many characters each part has, as in '3, 5, 2'."),
     ] = ()
-    into: Annotated[
+    parts: Annotated[
         tuple[str, ...], Meta(description="The headings of the new fields.")
     ] = ()
     records: Annotated[
         bool,
         Meta(description="Make one record a part, rather than one field a part."),
     ] = False
-    extra: Annotated[
+    surplus: Annotated[
         Literal["last", "first", "set-aside"],
         Meta(
             description="Where a cell has more parts than there are new fields: give "
-            "the extra to the last field, to the first, or set the record aside."
+            "the surplus to the last field, to the first, or set the record aside."
         ),
     ] = "last"
     missing: Annotated[
@@ -128,10 +128,10 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
             )
         if any(not text for text in self.at):
             raise BadTerms("a delimiter is empty.", "Give it a text.", term="at")
-        if self.records and (not self.at or self.into or self.which != "every"):
+        if self.records and (not self.at or self.parts or self.which != "every"):
             raise BadTerms(
                 "one record a part is made at every delimiter, in the field itself.",
-                "Give `at`, and neither `into` nor `which`.",
+                "Give `at`, and neither `parts` nor `which`.",
                 term="records",
             )
         for width in self.widths:
@@ -141,11 +141,11 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
                     "Give `widths` whole numbers from 1, separated by commas.",
                     term="widths",
                 )
-        if self.widths and self.into and len(self.into) != len(self.widths):
+        if self.widths and self.parts and len(self.parts) != len(self.widths):
             raise BadTerms(
-                f"there are {len(self.widths)} widths and {len(self.into)} headings.",
+                f"there are {len(self.widths)} widths and {len(self.parts)} headings.",
                 "Give a heading for each width.",
-                term="into",
+                term="parts",
             )
         if self.missing == "first" and (self.pattern is not None or self.records):
             raise BadTerms(
@@ -153,9 +153,9 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
                 "Leave it out.",
                 term="missing",
             )
-        if len(self.into) == 1 and self.at:
+        if len(self.parts) == 1 and self.at:
             raise BadTerms(
-                "one new field is no split.", "Name two or more.", term="into"
+                "one new field is no split.", "Name two or more.", term="parts"
             )
 
     @property
@@ -216,9 +216,9 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
     at = table.headings.index(heading) + terms.keep
     new = list(zip(names, columns, strict=True))
     dropped = () if terms.keep else (heading,)
-    result, changes = with_new_fields(table, new, at, dropped)
+    result, changes = with_new_fields(table, new, at, dropped, term="parts")
     aside: tuple[SetAside, ...] = ()
-    if terms.extra == "set-aside" and many.any():
+    if terms.surplus == "set-aside" and many.any():
         reason = f"{heading} has more than {wanted} parts"
         aside = (SetAside(reason, table.filter(many)),)
         result, many = result.filter(~many), np.zeros(len(many), np.bool_)
@@ -234,9 +234,9 @@ def _parts(
         names, parts = _by_pattern(terms, column)
         return names, parts, ()
     if terms.widths:
-        names = terms.into or _numbered(heading, len(terms.widths))
+        names = terms.parts or _numbered(heading, len(terms.widths))
         widths = [int(width) for width in terms.widths]
-        parts = parts_by_widths(column, widths, from_the_end=terms.extra == "first")
+        parts = parts_by_widths(column, widths, from_the_end=terms.surplus == "first")
         return names, parts, ()
     return _by_delimiter(terms, heading, column)
 
@@ -311,8 +311,10 @@ def _findings(
             f"{heading} has fewer than {wanted} parts; the {terms.missing} fields are "
             "blank."
         )
-    given = "first" if terms.extra == "first" else "last"
-    too_many = f"{heading} has more than {wanted} parts; the {given} one has the extra."
+    given = "first" if terms.surplus == "first" else "last"
+    too_many = (
+        f"{heading} has more than {wanted} parts; the {given} one has the surplus."
+    )
     rule = f"{heading} has {wanted} parts"
     return tuple(
         Finding(
@@ -333,11 +335,11 @@ def _by_delimiter(
 ) -> tuple[tuple[str, ...], Parts, tuple[Note, ...]]:
     cutting = terms.cutting
     places = find_cuts(column, cutting)
-    names = terms.into
+    names = terms.parts
     notes: tuple[Note, ...] = ()
     if not names:
         names, notes = _names(cutting, heading, int(places.counts.max(initial=0)))
-    columns = cut(column, places, len(names), from_the_end=terms.extra == "first")
+    columns = cut(column, places, len(names), from_the_end=terms.surplus == "first")
     return names, Parts(columns, places.counts), notes
 
 
@@ -350,11 +352,11 @@ def _names(
     pasted = tuple(map(trim, pieces_of(heading, spans, unquote=quotes)))
     if len(pasted) > 1:
         told = f"The heading was split too: the new fields are {format_names(pasted)}."
-        return pasted, (Note(told, "To name them otherwise, use `into`."),)
+        return pasted, (Note(told, "To name them otherwise, use `parts`."),)
     if most > _MOST_FIELDS:
         raise BadTerms(
             f"a cell of '{heading}' has {most} parts.",
-            "Name the new fields in `into`, or make one record a part with `records`.",
+            "Name the new fields in `parts`, or make one record a part with `records`.",
             term="at",
         )
     return _numbered(heading, max(2, most)), ()
@@ -364,13 +366,13 @@ def _by_pattern(terms: SplitTerms, column: Column) -> tuple[tuple[str, ...], Par
     """Look for the pattern in every cell."""
     assert terms.pattern is not None
     groups, parts = matched_groups(column, terms.pattern)
-    names = terms.into or groups
+    names = terms.parts or groups
     if len(names) != len(groups):
         raise BadTerms(
             f"the pattern has {len(groups)} named groups, and {len(names)} new fields "
             "are named.",
             "Give a group for each new field, as in (?P<pontoon>[A-Z]).",
-            term="into",
+            term="parts",
         )
     return names, parts
 
@@ -396,7 +398,9 @@ def _records(
     at = table.headings.index(heading) + terms.keep
     new = [(f"{heading} part" if terms.keep else heading, parts)]
     dropped = () if terms.keep else (heading,)
-    result, changes = with_new_fields(table.take(records), new, at, dropped)
+    result, changes = with_new_fields(
+        table.take(records), new, at, dropped, term="parts"
+    )
     notes += _counted(heading, places.counts, blank_mask(column))
     notes += (
         Note(

@@ -64,7 +64,7 @@ def set_aside(
         reason = f"repeats another record by {groups.words}"
     if groups.near is not None:
         reason = "decided to be the same as another record"
-    if terms.keep == "none":
+    if terms.stays == "none":
         repeats = group_sizes(groups.sure) > 1
         aside = (SetAside(reason, table.filter(repeats)),) if repeats.any() else ()
         return Outcome(table.filter(~repeats) if aside else table, aside)
