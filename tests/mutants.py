@@ -192,7 +192,7 @@ def read_whole(path: Path) -> str | None:
         there = len(reading.table) + sum(len(each.table) for each in reading.aside)
         if there + reading.source.trailing_blank != reading.source.records_in:
             outcome = "records are not accounted for"
-        size = sum(column.nbytes for column in reading.table.columns)
+        size = sum(column.nbytes for column in reading.table.all_cells)
         if size > MOST_BYTES:
             outcome = f"{size} bytes are held"
     return outcome

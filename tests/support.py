@@ -25,7 +25,7 @@ PROGRAM = Path(sys.executable).parent / ("gruff.exe" if os.name == "nt" else "gr
 def table(heading_line: str, *records: str, name: str = "the list") -> Table:
     """Make a table of lines with cells separated by vertical bars."""
     rows = [record.split("|") for record in records]
-    return Table.from_records(heading_line.split("|"), rows, name=name)
+    return Table.of_records(heading_line.split("|"), rows, name=name)
 
 
 def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:

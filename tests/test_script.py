@@ -10,7 +10,7 @@ import unittest
 from pathlib import Path
 
 import gruff_ledger
-from gruff_ledger import Problem, Run, do, make_table, read, run, write
+from gruff_ledger import Problem, Run, do, make_list, read, run, write
 from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput
 from tests.postgres import PASSWORD, server
 from tests.support import FolderTest
@@ -40,7 +40,7 @@ class ScriptTest(FolderTest):
         self.assertEqual(done.aside[0].table.records(), [("Tern", "007")])
 
     def test_a_table_can_stand_for_a_list_that_a_term_names(self) -> None:
-        rates = make_table(["Name", "Rate"], [("Tern", "4.10")])
+        rates = make_list(["Name", "Rate"], [("Tern", "4.10")])
         done = do(
             "lookup", read("boats.csv"), in_=rates, key={"Boat": "Name"}, take="Rate"
         )
@@ -58,8 +58,8 @@ class ScriptTest(FolderTest):
         self.assertEqual(done.table.records()[0][-1], "4.10")
 
     def test_lists_made_here_can_be_put_together(self) -> None:
-        one = make_table(["a"], [("1",)], name="one")
-        two = make_table(["a"], [("2",)], name="two")
+        one = make_list(["a"], [("1",)], name="one")
+        two = make_list(["a"], [("2",)], name="two")
         done = do("merge", one, two, name_source="from")
         self.assertEqual(done.table.records(), [("1", "one"), ("2", "two")])
 
@@ -70,8 +70,8 @@ class ScriptTest(FolderTest):
             (["a", "a"], [], "two headings"),
         ):
             with self.subTest(words), self.assertRaisesRegex(ValueError, words):
-                make_table(headings, records)
-        none = make_table(["a"], [])
+                make_list(headings, records)
+        none = make_list(["a"], [])
         self.assertEqual(do("duplicates", none).table.records(), [])
 
     def test_how_many_lists_a_verb_takes_is_said(self) -> None:
@@ -195,7 +195,7 @@ class PackageTest(unittest.TestCase):
 class ProblemsTest(FolderTest):
     def test_problems_name_parameters(self) -> None:
         """As a script gives them, and keys where a docket is at fault."""
-        boats = make_table(["Boat"], [["Tern"]])
+        boats = make_list(["Boat"], [["Tern"]])
         for call, told in (
             (lambda: do("merge", boats, name_source=7), "`name_source`: 7 is not"),
             (lambda: do("lookup", boats, key="Boat"), "`in_`: it is missing"),
@@ -218,7 +218,7 @@ class ProblemsTest(FolderTest):
 
     def test_notes_do_so_too(self) -> None:
         """What settles them can be given."""
-        outcome = do("sort", make_table(["Boat"], [["Tern"]]), by="Boat")
+        outcome = do("sort", make_list(["Boat"], [["Tern"]]), by="Boat")
         for note in outcome.notes:
             self.assertNotIn("--", note.remedy)
 

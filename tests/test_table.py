@@ -42,10 +42,10 @@ class FilterTest(unittest.TestCase):
     def test_filters_one_after_another(self, data: st.DataObject) -> None:
         """Filtered lazily, also with a field added in between, cells stay together."""
         first = data.draw(masks(6))
-        once = self.table.filter(first)
+        once = self.table.keep_records(first)
         added = once.with_field("mark", constant_column("x", len(once)))
         second = data.draw(masks(len(once)))
-        twice = added.filter(second)
+        twice = added.keep_records(second)
         kept = np.flatnonzero(first)[second]
         expected = [(str(i + 1), "abcdef"[i], "x") for i in kept]
         self.assertEqual(twice.origin.record.tolist(), (kept + 1).tolist())
@@ -61,7 +61,7 @@ class FilterTest(unittest.TestCase):
     def test_leaves_the_table_unchanged(self) -> None:
         """A table is immutable."""
         before = self.table.records()
-        self.table.filter(np.array([True, False] * 3)).records()
+        self.table.keep_records(np.array([True, False] * 3)).records()
         self.assertEqual(self.table.records(), before)
 
 
@@ -71,7 +71,7 @@ class TakeTest(unittest.TestCase):
         numbers = table("number", *map(str, range(100)))
         for indices in ([99, 0, 7, 7], list(range(99, -1, -1))):
             with self.subTest(indices=len(indices)):
-                taken = numbers.take(np.array(indices))
+                taken = numbers.pick_records(np.array(indices))
                 self.assertEqual(taken.records(), [(str(i),) for i in indices])
                 self.assertEqual(taken.origin.record.tolist(), [i + 1 for i in indices])
 
@@ -102,10 +102,10 @@ class TakeTest(unittest.TestCase):
         listed = structs.replace(table("q|d|f", "1|2|3", "4|5|6"), **known)
         mask = np.array([True, False])
         for other in (
-            listed.filter(mask),
-            listed.take(np.array([1, 0])),
+            listed.keep_records(mask),
+            listed.pick_records(np.array([1, 0])),
             listed.in_order(np.array([1, 0])),
-            listed.slice(0, 1),
+            listed.cut_records(0, 1),
             listed.renamed("x"),
             listed.with_field("n", text_column(["1", "2"])),
             listed.with_fields(listed.headings, listed.held),
@@ -127,9 +127,9 @@ class EmptyTest(unittest.TestCase):
         """Nothing is special about zero."""
         empty = table("boat")
         self.assertEqual(empty.records(), [])
-        self.assertEqual(len(empty.filter(np.zeros(0, np.bool_))), 0)
+        self.assertEqual(len(empty.keep_records(np.zeros(0, np.bool_))), 0)
         self.assertEqual(list(empty.stretches(10)), [])
-        self.assertEqual(Table.from_records((), [(), ()]).records(), [(), ()])
+        self.assertEqual(Table.of_records((), [(), ()]).records(), [(), ()])
 
 
 class ThreadsTest(unittest.TestCase):

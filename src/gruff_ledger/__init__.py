@@ -1,6 +1,6 @@
 """Gruff Ledger: clean record lists and put them together, every record accounted for.
 
-For scripts: `read`, `do`, `write`, `make_table`, `run` and `Run`, which keeps a ledger;
+For scripts: `read`, `do`, `write`, `make_list`, `run` and `Run`, which keeps a ledger;
 what a person can put right is a `Problem`. See `gruff_ledger.script`.
 
 Nothing is imported here before it is asked for: ``gruff --version`` must start at once.
@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from gruff_ledger.outcome import Outcome
     from gruff_ledger.problems import Problem
-    from gruff_ledger.script import Run, do, make_table, read, run, write
+    from gruff_ledger.script import Run, do, make_list, read, run, write
     from gruff_ledger.table import Table
 
 __version__ = "0.1.0"
@@ -25,7 +25,7 @@ __all__ = (
     "Table",
     "__version__",
     "do",
-    "make_table",
+    "make_list",
     "read",
     "run",
     "write",

@@ -140,7 +140,7 @@ def read(address: str | Path, **how: Any) -> Table:
     return reading.table
 
 
-def make_table(
+def make_list(
     headings: Sequence[str], records: Iterable[Sequence[str]], *, name: str = "the list"
 ) -> Table:
     """
@@ -161,7 +161,7 @@ def make_table(
 
     Examples
     --------
-    >>> boats = make_table(["Boat", "Berth"], [["Tern", "007"], ["Gull", "12"]])
+    >>> boats = make_list(["Boat", "Berth"], [["Tern", "007"], ["Gull", "12"]])
     >>> boats.records()
     [('Tern', '007'), ('Gull', '12')]
     """
@@ -174,7 +174,7 @@ def make_table(
                 f"record {number} has {len(row)} cells, and there are {len(headings)} "
                 "headings"
             )
-    return Table.from_records(headings, rows, name=name, source=next(_sources))
+    return Table.of_records(headings, rows, name=name, source=next(_sources))
 
 
 @_for_scripts
@@ -206,7 +206,7 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
 
     Examples
     --------
-    >>> boats = make_table(["Boat"], [["Tern"], ["Gull"], ["Tern"]])
+    >>> boats = make_list(["Boat"], [["Tern"], ["Gull"], ["Tern"]])
     >>> once = do("duplicates", boats, by=["Boat"])
     >>> once.table.records(), len(once.aside[0].table)
     ([('Tern',), ('Gull',)], 1)

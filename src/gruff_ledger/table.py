@@ -233,7 +233,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         )
 
     @classmethod
-    def from_records(
+    def of_records(
         cls,
         headings: Sequence[str],
         records: Iterable[Sequence[str]],
@@ -257,23 +257,35 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         return self.origin if self.root is None else self.root(self.origin)
 
     @property
-    def columns(self) -> tuple[Column, ...]:
+    def all_cells(self) -> tuple[Column, ...]:
         """The array of each field, in the order of the headings."""
         is_work = any(isinstance(held, Kept | Moved) for held in self.held)
         if not is_work or len(self) < _THREADED_FROM:
             return tuple(map(column_of, self.held))
         return tuple(mapped(column_of, self.held))
 
-    def column(self, heading: str) -> Column:
+    def cells(self, heading: str) -> Column:
         """Return the array of a field, by its exact heading."""
         return column_of(self.held[self.headings.index(heading)])
+
+    def texts(self, heading: str) -> list[str]:
+        """
+        Return the cells of a field as texts, record by record.
+
+        Parameters
+        ----------
+        heading : str
+            To the letter.
+        """
+        found: list[str] = self.cells(heading).to_pylist()
+        return found
 
     def records(self, start: int = 0, stop: int | None = None) -> list[tuple[str, ...]]:
         """Return a few records as tuples of text, for showing and for tests."""
         length = max(0, (len(self) if stop is None else min(stop, len(self))) - start)
         if not self.held:
             return [()] * length
-        parts = [column.slice(start, length).to_pylist() for column in self.columns]
+        parts = [column.slice(start, length).to_pylist() for column in self.all_cells]
         return list(zip(*parts, strict=True))
 
     def stretches(self, size: int) -> Iterator[Callable[[], list[Column]]]:
@@ -322,7 +334,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             for held in self.held
         ]
 
-    def filter(self, mask: Mask) -> Table:
+    def keep_records(self, mask: Mask) -> Table:
         """Return the records where `mask`, a bool a record, is true."""
         narrowed: dict[int, Mask] = {}
 
@@ -338,7 +350,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         held = tuple(kept(each) for each in self.held)
         return self._with(held, self.origin.pick(mask))
 
-    def before_filter(self) -> tuple[list[Column], Mask] | None:
+    def before_keeping(self) -> tuple[list[Column], Mask] | None:
         """Return the columns as they were before `filter`, and the mask; or None."""
         pending = [each for each in self.held if _is_pending(each)]
         if not pending or len(pending) < len(self.held):
@@ -348,19 +360,19 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return None
         return [each.base for each in pending], wanted
 
-    def take(self, indices: Indices) -> Table:
+    def pick_records(self, indices: Indices) -> Table:
         """Return the records at `indices`, in that order."""
         if len(indices) * 4 < len(self):
             # Arrow joins all chunks before it takes from them; picking out the few
             # that are wanted, chunk by chunk, is much less work.
             few = np.zeros(len(self), np.bool_)
             few[indices] = True
-            return self.filter(few).take((np.cumsum(few) - 1)[indices])
+            return self.keep_records(few).pick_records((np.cumsum(few) - 1)[indices])
         work = mapped if len(self) >= _THREADED_FROM else _mapped_in_turn
         columns = tuple(work(lambda held: taken(column_of(held), indices), self.held))
         return self._with(columns, self.origin.pick(indices))
 
-    def take_first(self, n: int) -> Table:
+    def pick_first(self, n: int) -> Table:
         """Return the first records, without taking out all where they are pending."""
         n = min(n, len(self))
         stops: dict[int, int] = {}
@@ -391,9 +403,9 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return None
         return tuple(each.base for each in self.held), self.held[0].order
 
-    def slice(self, start: int, stop: int) -> Table:
+    def cut_records(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""
-        columns = tuple(column.slice(start, stop - start) for column in self.columns)
+        columns = tuple(column.slice(start, stop - start) for column in self.all_cells)
         return self._with(columns, self.origin.pick(slice(start, stop)))
 
     def with_field(self, heading: str, column: Column, at: int | None = None) -> Table:

@@ -16,7 +16,7 @@ LIST = table("a", "1", "2", "3")
 class CheckBalanceTest(unittest.TestCase):
     def part(self, *places: int) -> object:
         """Return some records of the list."""
-        return LIST.take(np.array(places, np.int64))
+        return LIST.pick_records(np.array(places, np.int64))
 
     def test_accepts_what_goes_out_or_is_set_aside(self) -> None:
         """In any order."""
@@ -53,7 +53,7 @@ class StrikeBalanceTest(unittest.TestCase):
         for name in ("north", "south"):
             account.sources.append(Line.of("r", name, 5, Outcome(LIST), {}, left_out=2))
         for result, records_in, records_out, lists in entries:
-            outcome = Outcome(LIST.take(np.zeros(records_out, np.int64)))
+            outcome = Outcome(LIST.pick_records(np.zeros(records_out, np.int64)))
             account.entries.append(Line.of("e", result, records_in, outcome, {}))
             account.uses.update(lists)
         return account

@@ -43,8 +43,8 @@ class StepTest(unittest.TestCase):
 
         mask = np.array([False, False, True, False, False])
         kept = LIST.origin.pick(np.array([1]))
-        aside = SetAside("again", LIST.filter(mask), kept)
-        chain = chain_of(Outcome(LIST.filter(~mask), (aside,)), LIST)
+        aside = SetAside("again", LIST.keep_records(mask), kept)
+        chain = chain_of(Outcome(LIST.keep_records(~mask), (aside,)), LIST)
         self.assertEqual(chain.entries[0].folded, 2)
         self.assertTrue(chain.closes)
 
@@ -53,7 +53,10 @@ class StepTest(unittest.TestCase):
         changed = LIST.with_fields(
             LIST.headings, [LIST.held[0], text_column(["1.5", "2", "3", "x", ""])]
         )
-        for wrong, difference in ((changed, 1), (LIST.slice(0, 4).slice(1, 4), "-1.5")):
+        for wrong, difference in (
+            (changed, 1),
+            (LIST.cut_records(0, 4).cut_records(1, 4), "-1.5"),
+        ):
             chain = chain_of(Outcome(wrong), LIST)
             self.assertFalse(chain.closes)
             (step,) = chain.differing
@@ -139,8 +142,8 @@ class LawTest(unittest.TestCase):
         name, terms = work
         verb = VERBS[name]
         headings = ["Boat", "Rate", "More"]
-        one = Table.from_records(headings, mine, name="one", source=0)
-        other = Table.from_records(
+        one = Table.of_records(headings, mine, name="one", source=0)
+        other = Table.of_records(
             [*headings[:2], "Else"], theirs, name="other", source=1
         )
         given = [one, other] if verb.several else [one]

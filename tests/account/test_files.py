@@ -12,13 +12,13 @@ from tests.support import table
 def account() -> Account:
     """Return an account in which everything happened once."""
     north = table("Berth|reason", "1|x", "2|y", name="north")
-    one = north.slice(0, 1)
+    one = north.cut_records(0, 1)
     other = Origin.counted(0, 2, 1)
     account = Account("job", "2026-10-01T08:00:00Z")
     facts = {"heading_row": 3, "sha256": lambda: "abc"}
     account.sources.append(Line.of("reading north", "north", 2, Outcome(north), facts))
     done = Outcome(
-        north.slice(1, 2),
+        north.cut_records(1, 2),
         aside=(SetAside("twice", one, other, ("1,x,",)),),
         changes=(Change("Berth", other, text_column(["02"]), text_column(["2"])),),
         findings=(

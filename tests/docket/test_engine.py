@@ -53,7 +53,7 @@ class RunTest(FolderTest):
         """Whatever it loses or invents."""
 
         def losing(terms: object, table: Table) -> Outcome:
-            return Outcome(table.slice(0, len(table) - 1))
+            return Outcome(table.cut_records(0, len(table) - 1))
 
         with (
             mock.patch.object(duplicates, "perform", losing),

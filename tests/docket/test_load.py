@@ -239,7 +239,7 @@ to = "../out.csv"
                     )
                     done = run(load_docket(path), keep_result=True, write=False)
                     assert done.result is not None
-                    boats = done.result.column("Boat").to_pylist()
+                    boats = done.result.cells("Boat").to_pylist()
                     self.assertEqual(sorted(boats[:2]), sorted(expected))
         done = self.gruff("sort", "n.csv", "--by", '"Last, first" DESC', "--by", "Boat")
         self.assertEqual(done.stdout.split()[2][:4], b"Gull")

@@ -87,7 +87,7 @@ class TextRoomTest(unittest.TestCase):
     def test_a_large_list_has_more_room(self) -> None:
         """Sixteen times what it holds."""
         large = table("a", *["x" * 1_000_000] * 20)
-        self.assertEqual(text_bytes(large.column("a")), 20_000_000)
+        self.assertEqual(text_bytes(large.cells("a")), 20_000_000)
         TextRoom(large).take(320_000_000)
         with self.assertRaises(TooMuchText):
             TextRoom(large).take(320_000_001)

@@ -23,7 +23,7 @@ class GuideTest(unittest.TestCase):
         self.text = GUIDE.read_text(encoding="utf-8")
         lines = self.text.splitlines()
         start = next(n for n, line in enumerate(lines) if line.startswith("| boat"))
-        self.table = Table.from_records(cells(lines[start]), [cells(lines[start + 2])])
+        self.table = Table.of_records(cells(lines[start]), [cells(lines[start + 2])])
         self.examples = [
             (row[0].strip("`"), row[1])
             for line in lines
@@ -35,7 +35,7 @@ class GuideTest(unittest.TestCase):
         for formula, expected in self.examples:
             with self.subTest(formula=formula):
                 terms = ComputeTerms(formula={"result": formula})
-                result = perform(terms, self.table).table.column("result")
+                result = perform(terms, self.table).table.cells("result")
                 self.assertEqual(result.to_pylist(), [expected])
 
     def test_every_function_has_an_example(self) -> None:
@@ -52,7 +52,7 @@ class GuideTest(unittest.TestCase):
             )
             with self.subTest(formula=small):
                 terms = ComputeTerms(formula={"result": small})
-                result = perform(terms, self.table).table.column("result")
+                result = perform(terms, self.table).table.cells("result")
                 self.assertEqual(result.to_pylist(), [expected])
 
 

@@ -26,7 +26,7 @@ class RemarksTest(unittest.TestCase):
         findings = perform(RULES, LIST).findings
         import numpy as np
 
-        moved = LIST.take(np.array([3, 0]))
+        moved = LIST.pick_records(np.array([3, 0]))
         self.assertEqual(
             [(r.record, r.field, r.text) for r in remarks_on(moved, findings).all],
             [

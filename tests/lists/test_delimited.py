@@ -38,7 +38,7 @@ def tables(draw: st.DrawFn) -> Table:
     )
     records = draw(st.lists(st.lists(TROUBLE, min_size=width, max_size=width)))
     records.append(["end"] * width)
-    return Table.from_records(headings, records)
+    return Table.of_records(headings, records)
 
 
 class RoundTripTest(unittest.TestCase):

@@ -88,7 +88,7 @@ class ParquetFilesTest(unittest.TestCase):
                 reading = read(path)
                 self.assertEqual(len(reading.table), table.num_rows)
                 for place, column in enumerate(table.columns):
-                    ours = reading.table.columns[place].to_pylist()
+                    ours = reading.table.all_cells[place].to_pylist()
                     for cell, value in zip(ours, column.to_pylist(), strict=True):
                         if value is None:
                             self.assertEqual(cell, "")

@@ -101,7 +101,7 @@ def tables(draw: st.DrawFn) -> Table:
     row = st.lists(CELLS, min_size=width, max_size=width)
     rows = draw(st.lists(row, max_size=5))
     last = draw(row.filter(lambda cells: not all(map(is_blank, cells))))
-    return Table.from_records(headings, [*rows, last])
+    return Table.of_records(headings, [*rows, last])
 
 
 class EveryPairTest(unittest.TestCase):
@@ -132,13 +132,13 @@ class EveryPairTest(unittest.TestCase):
     def test_awkward_cells_come_back(self) -> None:
         rows = [f"{number}|{cell}|z" for number, cell in enumerate(AWKWARD)]
         records = [(str(n), cell, "z") for n, cell in enumerate(AWKWARD)]
-        made = Table.from_records(("number", "cell", "last"), records)
+        made = Table.of_records(("number", "cell", "last"), records)
         self.assertEqual(len(rows), len(made))
         self.check(made)
 
     def test_a_list_of_no_records_keeps_its_headings(self) -> None:
         """Also where a format names fields in records only."""
-        self.check(Table.from_records(("boat", "berth, no"), []))
+        self.check(Table.of_records(("boat", "berth, no"), []))
 
     @settings(
         max_examples=25,
@@ -227,9 +227,9 @@ class WorkbookOutTest(FolderTest):
         cases = (
             (table("a", "x" * 32768), "32768 characters long"),
             (table("a", "\uffff"), "U+FFFE or U+FFFF"),
-            (Table.from_records(["a"], [[""]] * 1_048_576), "1048577 rows"),
+            (Table.of_records(["a"], [[""]] * 1_048_576), "1048577 rows"),
             (
-                Table.from_records([str(n) for n in range(16385)], []),
+                Table.of_records([str(n) for n in range(16385)], []),
                 "16385 columns",
             ),
         )

@@ -42,9 +42,9 @@ class WriteDelimitedTest(unittest.TestCase):
     def test_many_records_keep_their_order(self) -> None:
         """They are formatted in threads; the standard module reads them back."""
         n = 70_000
-        numbers = Table.from_records(["n"], ([str(i)] for i in range(n)))
+        numbers = Table.of_records(["n"], ([str(i)] for i in range(n)))
         given = numbers.with_field("x", constant_column('a,"b"', n))
-        given = given.filter(np.arange(n) % 3 > 0)
+        given = given.keep_records(np.arange(n) % 3 > 0)
         rows = list(csv.reader(io.StringIO(written(given), newline="")))
         expected = [[str(i), 'a,"b"'] for i in range(n) if i % 3]
         self.assertEqual(rows, [["n", "x"], *expected])
@@ -57,13 +57,15 @@ class WriteDelimitedTest(unittest.TestCase):
         wanted[32_768:49_152] = False
         wanted[49_152:] = True
         for cell in ("x", 'a,"b"', "", "é"):
-            numbers = Table.from_records(["n"], ([str(i)] for i in range(n)))
+            numbers = Table.of_records(["n"], ([str(i)] for i in range(n)))
             for given in (numbers, numbers.with_field("x", constant_column(cell, n))):
                 with self.subTest(cell=cell, fields=len(given.headings)):
-                    left = given.filter(wanted)
-                    self.assertIsNotNone(left.before_filter())
-                    whole = left.with_fields(left.headings, list(left.columns))
-                    self.assertIsNone(whole.before_filter())
+                    left = given.keep_records(wanted)
+                    self.assertIsNotNone(left.before_keeping())
+                    whole = left.with_fields(left.headings, list(left.all_cells))
+                    self.assertIsNone(whole.before_keeping())
                     self.assertEqual(written(left), written(whole))
                     with patch.object(writing, "_MOST_BYTES_IN_LINES", 100):
-                        self.assertEqual(written(given.filter(wanted)), written(whole))
+                        self.assertEqual(
+                            written(given.keep_records(wanted)), written(whole)
+                        )

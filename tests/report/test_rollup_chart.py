@@ -57,7 +57,7 @@ class ChartTest(unittest.TestCase):
         self.assertNotIn("<b>", told)
 
     def test_very_many_labels_and_lists(self) -> None:
-        many = Table.from_records(
+        many = Table.of_records(
             ["K", *(f"m{n}" for n in range(60))],
             [(f"label {k}", *map(str, range(60))) for k in range(40)],
             name="many",

@@ -13,7 +13,7 @@ from gruff_ledger.work.survey import SurveyTerms, perform
 def drafted(cells: list[str], **terms: object) -> dict[str, Any]:
     """Return the rules of a field of these cells, after a field of numbers."""
     records = [(str(n), cell) for n, cell in enumerate(cells)]
-    made = Table.from_records(("n", "the field!"), records)
+    made = Table.of_records(("n", "the field!"), records)
     sink = io.BytesIO()
     write_draft_rules(perform(SurveyTerms(**terms), made).detail, sink, ".json", {})
     rules = json.loads(sink.getvalue())

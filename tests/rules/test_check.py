@@ -16,7 +16,7 @@ CODES = table("Code", "red", "green", "blue", "blue", name="codes")
 
 def found(cells: list[str], references: Any = None, **rule: Any) -> list[Any]:
     """Return the values that a rule on one field finds."""
-    made = Table.from_records(["Cell"], [[cell] for cell in cells])
+    made = Table.of_records(["Cell"], [[cell] for cell in cells])
     terms = FlagTerms(rule=(Rule(field="Cell", **rule),))
     outcome = perform(terms, made, references)
     return [cell for f in outcome.findings for cell in f.value.to_pylist()]
@@ -118,7 +118,7 @@ class KindsTest(unittest.TestCase):
                 self.assertEqual(found([], lists, **rule), [])
                 self.assertEqual(found(["", " "], lists, **rule), [])
                 (said, *_) = messages(
-                    Table.from_records(["Cell"], [[cell] for cell in bad]),
+                    Table.of_records(["Cell"], [[cell] for cell in bad]),
                     lists,
                     field="Cell",
                     **rule,
@@ -302,7 +302,7 @@ class WordsTest(unittest.TestCase):
     def test_many_wrong_values_get_no_suggestion_at_the_end(self) -> None:
         """Comparing all of them would take too long; nothing fails."""
         wrong = [f"w{number}" for number in range(60)]
-        given = Table.from_records(["a"], [[each] for each in wrong])
+        given = Table.of_records(["a"], [[each] for each in wrong])
         allowed = tuple(f"v{number}" for number in range(100_000))
         (finding,) = perform(FlagTerms(allowed={"a": allowed}), given).findings
         self.assertEqual(finding.nearest.to_pylist()[0], "v0")

@@ -28,7 +28,7 @@ def flagged(data: bytes, given: Table, path: str = "r.json", **refs: Table) -> A
 
 def findings(data: bytes, *cells: str, **column: Any) -> list[str]:
     """Return what metadata finds in a field 'a' of these cells."""
-    made = Table.from_records(["a"], [[cell] for cell in cells])
+    made = Table.of_records(["a"], [[cell] for cell in cells])
     return [v for f in flagged(data, made).findings for v in f.value.to_pylist()]
 
 

@@ -55,7 +55,7 @@ class CompareTest(unittest.TestCase):
 
     def test_cells_at_a_level(self) -> None:
         outcome = compare(cells="number", same=True)
-        marks = outcome.table.column("status").to_pylist()
+        marks = outcome.table.cells("status").to_pylist()
         self.assertEqual(marks[0], "same")
         self.assertEqual(Counter(marks)["was"], 1)
 
@@ -99,7 +99,7 @@ class CompareTest(unittest.TestCase):
     def test_apart_from(self) -> None:
         outcome = compare(apart_from=("Length",), give="numbers")
         self.assertNotIn(
-            "changed in Length", outcome.table.column("what is counted").to_pylist()
+            "changed in Length", outcome.table.cells("what is counted").to_pylist()
         )
 
     def test_repeated_keys_are_paired_in_order(self) -> None:
@@ -163,10 +163,10 @@ class CompareTest(unittest.TestCase):
         self, mine: list[tuple[str, str]], theirs: list[tuple[str, str]]
     ) -> None:
         """Whatever the keys: each record of both is there once, the same ones twice."""
-        one = Table.from_records(["k", "v"], mine, name="one")
-        other = Table.from_records(["k", "v"], theirs, name="two", source=1)
+        one = Table.of_records(["k", "v"], mine, name="one")
+        other = Table.of_records(["k", "v"], theirs, name="two", source=1)
         outcome = compare(one, other, key=("k",), fields=(), same=True)
-        marks = Counter(outcome.table.column("status").to_pylist())
+        marks = Counter(outcome.table.cells("status").to_pylist())
         self.assertEqual(marks["was"] + marks["same"] + marks["only first"], len(mine))
         self.assertEqual(
             marks["now"] + marks["same"] + marks["only second"], len(theirs)
@@ -174,7 +174,7 @@ class CompareTest(unittest.TestCase):
         keys = Counter(k for k, _ in mine) & Counter(k for k, _ in theirs)
         self.assertEqual(marks["was"] + marks["same"], sum(keys.values()))
         mirrored = compare(other, one, key=("k",), fields=(), same=True)
-        again = Counter(mirrored.table.column("status").to_pylist())
+        again = Counter(mirrored.table.cells("status").to_pylist())
         self.assertEqual(again["only second"], marks["only first"])
         self.assertEqual(again["was"], marks["was"])
 

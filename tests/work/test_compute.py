@@ -19,7 +19,7 @@ class ComputeTest(unittest.TestCase):
     def test_the_fee_is_blank_where_the_length_is(self) -> None:
         outcome = compute(formula={"fee": "rate * length"})
         self.assertEqual(outcome.table.headings, ("boat", "rate", "length", "fee"))
-        self.assertEqual(outcome.table.column("fee").to_pylist(), ["44.1", "", ""])
+        self.assertEqual(outcome.table.cells("fee").to_pylist(), ["44.1", "", ""])
         (found,) = outcome.findings
         self.assertEqual((found.field, found.value.to_pylist()), ("rate", ["x"]))
         self.assertEqual(outcome.changes, ())
@@ -59,7 +59,7 @@ class ComputeTest(unittest.TestCase):
     def test_fractions_that_do_not_end_are_said(self) -> None:
         outcome = compute(formula={"third": "length / 9"})
         cells = ["1.166666666667", "", "0.777777777778"]
-        self.assertEqual(outcome.table.column("third").to_pylist(), cells)
+        self.assertEqual(outcome.table.cells("third").to_pylist(), cells)
         self.assertIn("2 fractions do not end", outcome.notes[0].what)
 
     def test_formulas_that_cannot_be_read_are_refused_at_once(self) -> None:

@@ -80,7 +80,7 @@ class CountTest(unittest.TestCase):
     ) -> None:
         fold = {"exact": str, "loose": loose, "letters": letters}[match]
         lists = [
-            Table.from_records(("n",), [(v,) for v in values]) for values in (one, two)
+            Table.of_records(("n",), [(v,) for v in values]) for values in (one, two)
         ]
         outcome = perform(CountTerms(by=("n",), match=match), *lists)
         counted = {fold(r[0]): int(r[1]) for r in outcome.table.records()}

@@ -105,7 +105,7 @@ class RecognisedTest(unittest.TestCase):
         return sum(not field for *_, field in asked(given_list, self.DECISIONS))
 
     def test_not_asked_again_in_another_order_or_with_new_records(self) -> None:
-        moved = BOATS.take(np.array([5, 3, 1, 0, 2, 4]))
+        moved = BOATS.pick_records(np.array([5, 3, 1, 0, 2, 4]))
         self.assertEqual(self.open_pairs(moved), 0)
         more = table("Boat|Berth|Phone", *map("|".join, BOATS.records()), "Gull|9|")
         self.assertEqual(self.open_pairs(more), 0)
@@ -123,7 +123,7 @@ class RecognisedTest(unittest.TestCase):
         terms = DuplicatesTerms(by=("Boat",), decisions=FILE, apart_from=("Phone",))
         decisions = answered(BOATS, "same", "different", terms=terms)
         rows = [(boat, berth, "new") for boat, berth, _ in BOATS.records()]
-        changed = Table.from_records(BOATS.headings, rows)
+        changed = Table.of_records(BOATS.headings, rows)
         self.assertEqual(asked(changed, decisions, terms), [])
         # Also of decisions that were made with them.
         self.assertEqual(asked(changed, self.DECISIONS, terms), [])
@@ -134,22 +134,22 @@ class RecognisedTest(unittest.TestCase):
         """And the old decision is said to be stale."""
         rows = BOATS.records()
         rows[1] = ("Tern", "2", "999")
-        changed = Table.from_records(BOATS.headings, rows)
+        changed = Table.of_records(BOATS.headings, rows)
         self.assertEqual(self.open_pairs(changed), 1)
         notes = " ".join(note.what for note in done(changed, self.DECISIONS).notes)
         self.assertIn("1 decision is on records that are not there", notes)
 
     def test_a_new_record_of_a_group_is_asked_about(self) -> None:
         rows = [*BOATS.records(), ("Tern", "8", "1")]
-        self.assertEqual(self.open_pairs(Table.from_records(BOATS.headings, rows)), 1)
+        self.assertEqual(self.open_pairs(Table.of_records(BOATS.headings, rows)), 1)
 
     def test_a_field_more_does_not_make_decisions_stale(self) -> None:
-        wider = BOATS.with_field("Remark", BOATS.column("Berth"))
+        wider = BOATS.with_field("Remark", BOATS.cells("Berth"))
         self.assertEqual(self.open_pairs(wider), 0)
 
     @given(st.permutations(range(6)))
     def test_any_order(self, order: list[int]) -> None:
-        self.assertEqual(self.open_pairs(BOATS.take(np.array(order))), 0)
+        self.assertEqual(self.open_pairs(BOATS.pick_records(np.array(order))), 0)
 
 
 class FileTest(unittest.TestCase):
@@ -189,7 +189,7 @@ class AnswersTest(unittest.TestCase):
             row[1] = answer
         for heading, cell in changes.items():
             rows[0][listed.headings.index(heading)] = cell
-        return Table.from_records(listed.headings, rows, name="q.csv")
+        return Table.of_records(listed.headings, rows, name="q.csv")
 
     def test_answers_are_read_back(self) -> None:
         """In words or their first letters; a blank and later stay open."""
@@ -210,11 +210,11 @@ class AnswersTest(unittest.TestCase):
         listed = questions_table(questions)
         rows = [list(record) for record in listed.records()]
         rows[0][1] = "2"
-        filled = Table.from_records(listed.headings, rows)
+        filled = Table.of_records(listed.headings, rows)
         (found,) = answers_in(filled, questions, "answers", "").decisions
         self.assertEqual((found.field, found.value), ("Berth", "2"))
         rows[0][1] = "3"
-        filled = Table.from_records(listed.headings, rows)
+        filled = Table.of_records(listed.headings, rows)
         with self.assertRaisesRegex(BadTerms, "'3' is no answer"):
             answers_in(filled, questions, "answers", "")
 
@@ -230,7 +230,7 @@ class AnswersTest(unittest.TestCase):
         twice = questions_table(self.QUESTIONS).records()
         rows = [list(record) for record in twice]
         rows[0][1], rows[1][1] = "same", "different"
-        listed = Table.from_records(questions_table(self.QUESTIONS).headings, rows)
+        listed = Table.of_records(questions_table(self.QUESTIONS).headings, rows)
         with self.assertRaisesRegex(BadTerms, "answers a question twice"):
             answers_in(listed, self.QUESTIONS, "answers", "")
 

@@ -68,7 +68,7 @@ class MarkCountShowTest(unittest.TestCase):
         """Return the field that is added."""
         outcome = perform(DuplicatesTerms(by=("Berth",), treat=treat, **terms), LIST)
         self.assertEqual(len(outcome.table), 7)
-        return outcome.table.column(outcome.table.headings[-1]).to_pylist()
+        return outcome.table.cells(outcome.table.headings[-1]).to_pylist()
 
     def test_mark_says_which_is_kept_and_which_repeats(self) -> None:
         """Records that stand alone have no mark."""
@@ -115,7 +115,7 @@ class AnyListTest(unittest.TestCase):
         self, records: list[tuple[str, str]], keep: str, treat: str, by: tuple[str, ...]
     ) -> None:
         """Whatever the list and the terms; done twice it equals once."""
-        given_list = Table.from_records(["one", "two"], records)
+        given_list = Table.of_records(["one", "two"], records)
         terms = DuplicatesTerms(by=by, stays=keep, treat=treat)
         outcome = perform(terms, given_list)
         check_balance("duplicates", [given_list], outcome)

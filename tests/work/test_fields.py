@@ -37,7 +37,7 @@ class FieldsTest(unittest.TestCase):
 
     def test_cells_go_with_their_headings(self) -> None:
         _, outcome = fields(keep=("d", "a"), rename={"d": "x"})
-        self.assertEqual(outcome.table.column("x").to_pylist(), ["4"])
+        self.assertEqual(outcome.table.cells("x").to_pylist(), ["4"])
 
     def test_loose_names_are_taken_and_said(self) -> None:
         headings, outcome = fields(keep=("A",))

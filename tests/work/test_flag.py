@@ -81,7 +81,7 @@ class PerformTest(unittest.TestCase):
         )
         marked = perform(terms, LIST).table
         self.assertEqual(
-            marked.column("To check").to_pylist(),
+            marked.cells("To check").to_pylist(),
             [
                 "",
                 "Berth is blank.",
@@ -124,7 +124,7 @@ class PerformTest(unittest.TestCase):
                 outcome = perform(terms, given)
                 self.assertEqual(outcome.findings, ())
                 self.assertEqual(
-                    set(outcome.table.column("r").to_pylist()) - {""}, set()
+                    set(outcome.table.cells("r").to_pylist()) - {""}, set()
                 )
 
 

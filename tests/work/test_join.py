@@ -23,7 +23,7 @@ class SeparatorTest(unittest.TestCase):
     def test_blanks_are_skipped(self) -> None:
         outcome = join(fields=("last", "first"), heading="name", separator=", ")
         self.assertEqual(outcome.table.headings, ("name", "boat"))
-        names = outcome.table.column("name").to_pylist()
+        names = outcome.table.cells("name").to_pylist()
         self.assertEqual(names, ["Holm, Ada", "Keel", "Élise", ""])
 
     @given(CELLS)
@@ -36,7 +36,7 @@ class SeparatorTest(unittest.TestCase):
 class TemplateTest(unittest.TestCase):
     def test_text_stands_between_the_fields(self) -> None:
         outcome = join(template="{{{last}}} {first}!", heading="name", keep=True)
-        names = outcome.table.column("name").to_pylist()
+        names = outcome.table.cells("name").to_pylist()
         self.assertEqual(names, ["{Holm} Ada!", "{Keel}  !", "{} Élise!", ""])
 
     @given(CELLS)

@@ -43,7 +43,7 @@ def lookup(boats: Table = BOATS, tariff: Table = TARIFF, **terms: object) -> Out
 
 def cells(outcome: Outcome, heading: str = "Rate") -> list[str]:
     """Return the cells of a field."""
-    return outcome.table.column(heading).to_pylist()
+    return outcome.table.cells(heading).to_pylist()
 
 
 class PolicyTest(unittest.TestCase):
@@ -146,12 +146,12 @@ class BandTest(unittest.TestCase):
     def test_as_by_hand(
         self, bands: list[tuple[str, int]], asked: list[tuple[str, int]]
     ) -> None:
-        rates = Table.from_records(
+        rates = Table.of_records(
             ["Code", "From", "Rate"],
             [(code, str(low), f"{code}{low}") for code, low in bands],
             name="tariff",
         )
-        boats = Table.from_records(
+        boats = Table.of_records(
             ["Class", "Length"],
             [(code, f"{length}.0") for code, length in asked],
             name="boats",
@@ -208,15 +208,15 @@ class BesideTest(unittest.TestCase):
         self.assertEqual(unmatched.headings, ("Class", "records", "nearest known"))
         self.assertEqual(unmatched.records(), [("Aa1", "2", "Aab"), ("Zulu", "1", "")])
         unused = outcome.beside["unused"]()
-        self.assertEqual(unused.column("Code").to_pylist(), ["Aba", "Bee"])
+        self.assertEqual(unused.cells("Code").to_pylist(), ["Aba", "Bee"])
         self.assertEqual(outcome.findings[0].nearest.to_pylist(), ["Aab", "", "Aab"])
 
     def test_nearest_of_very_many(self) -> None:
         codes = [f"{number:06d}" for number in range(0, 90_000, 3)]
-        tariff = Table.from_records(["Code", "Rate"], [(c, "1") for c in codes])
+        tariff = Table.of_records(["Code", "Rate"], [(c, "1") for c in codes])
         boats = table("Class", "000301", "?", name="boats")
         outcome = lookup(boats=boats, tariff=tariff)
-        (near, none) = outcome.beside["unmatched"]().column("nearest known").to_pylist()
+        (near, none) = outcome.beside["unmatched"]().cells("nearest known").to_pylist()
         self.assertIn(near, codes)
         self.assertEqual(none, "")
 
@@ -253,8 +253,8 @@ class ReferenceTest(unittest.TestCase):
         from gruff_ledger.cells.match import key_at
 
         mine, theirs = keys
-        boats = Table.from_records(["Class"], [(key,) for key in mine], name="boats")
-        tariff = Table.from_records(
+        boats = Table.of_records(["Class"], [(key,) for key in mine], name="boats")
+        tariff = Table.of_records(
             ["Code", "Rate"],
             [(key, str(number)) for number, key in enumerate(theirs)],
             name="tariff",

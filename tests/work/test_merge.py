@@ -25,7 +25,7 @@ class PerformTest(unittest.TestCase):
     def test_names_the_source_on_request(self) -> None:
         """In a field added last."""
         merged = perform(MergeTerms(name_source="Quay"), NORTH, SOUTH).table
-        self.assertEqual(merged.column("Quay").to_pylist(), ["north", "north", "south"])
+        self.assertEqual(merged.cells("Quay").to_pylist(), ["north", "north", "south"])
         with self.assertRaisesRegex(BadTerms, "already has a field 'Boat'"):
             perform(MergeTerms(name_source="Boat"), NORTH)
 

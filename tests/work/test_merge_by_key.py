@@ -65,7 +65,7 @@ class PrecedenceTest(unittest.TestCase):
     def test_what_is_folded_is_set_aside_with_what_stands(self) -> None:
         (aside,) = merge(NORTH, SOUTH).aside
         self.assertIn("same Boat AS LOOSE", aside.reason)
-        self.assertEqual(aside.table.column("Boat").to_pylist(), ["seal", "Tern"])
+        self.assertEqual(aside.table.cells("Boat").to_pylist(), ["seal", "Tern"])
         self.assertEqual(aside.kept.record.tolist(), [2, 1])
 
     def test_changes_are_journaled(self) -> None:
@@ -105,7 +105,7 @@ class PrecedenceTest(unittest.TestCase):
         self, lists: list[list[tuple[str, str, str]]], precedence: str
     ) -> None:
         tables = [
-            Table.from_records(["k", "p", "q"], rows, name=str(n), source=n)
+            Table.of_records(["k", "p", "q"], rows, name=str(n), source=n)
             for n, rows in enumerate(lists)
         ]
         records = [row for rows in lists for row in rows if any(row)]
@@ -195,7 +195,7 @@ class EndToEndTest(unittest.TestCase):
 
     def test_sorted(self) -> None:
         merged = merge(NORTH, SOUTH, key=(), sort="Seen DESC").table
-        self.assertEqual(merged.column("Boat").to_pylist()[0], "seal")
+        self.assertEqual(merged.cells("Boat").to_pylist()[0], "seal")
 
     def test_terms_that_contradict(self) -> None:
         for terms in (

@@ -20,7 +20,7 @@ LIST = table(
 def pick(**terms):
     """Return the boats that are picked, and the outcome."""
     outcome = perform(PickTerms(**terms), LIST)
-    boats = "".join(boat[0] for boat in outcome.table.column("boat").to_pylist())
+    boats = "".join(boat[0] for boat in outcome.table.cells("boat").to_pylist())
     return boats, outcome
 
 
@@ -30,9 +30,9 @@ class ConditionTest(unittest.TestCase):
         self.assertEqual(boats, "ABC")
         fails, unknown = outcome.aside
         self.assertEqual(fails.reason, "does not meet: paid >= 20")
-        self.assertEqual(fails.table.column("boat").to_pylist(), ["Fern"])
+        self.assertEqual(fails.table.cells("boat").to_pylist(), ["Fern"])
         self.assertEqual(unknown.reason, "cannot be told for a blank: paid >= 20")
-        self.assertEqual(unknown.table.column("boat").to_pylist(), ["Dawn", "Elan"])
+        self.assertEqual(unknown.table.cells("boat").to_pylist(), ["Dawn", "Elan"])
         self.assertEqual(outcome.findings[0].value.to_pylist(), ["x"])
         self.assertIn("1 of 5 filled cells of 'paid'", outcome.notes[0].what)
         self.assertIn("holds in 3 of 6 records, and fails in 1", outcome.notes[1].what)

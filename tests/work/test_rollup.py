@@ -78,7 +78,7 @@ class LabelTest(unittest.TestCase):
         (aside,) = outcome.aside
         self.assertEqual(aside.reason, "a row of totals")
         self.assertIn("north 33.75 + south 15.5 + east 5.05 = 54.30", told(outcome))
-        self.assertEqual(outcome.table.column("June").to_pylist()[2], "5.00")
+        self.assertEqual(outcome.table.cells("June").to_pylist()[2], "5.00")
 
     def test_totals_of_the_lists_count_unless_left_out(self) -> None:
         outcome = rollup(NORTH, SOUTH)
@@ -293,7 +293,7 @@ class ProblemTest(unittest.TestCase):
                 rollup(*tables, **terms)
 
     def test_very_many_labels_across(self) -> None:
-        wide = Table.from_records(
+        wide = Table.of_records(
             ["k", "m", "v"], [("a", str(n), "1") for n in range(10_001)], name="wide"
         )
         with self.assertRaisesRegex(BadTerms, "10001 different values"):
@@ -333,7 +333,7 @@ GRIDS = st.lists(
 def as_grids(drawn: list) -> list[Table]:
     """Return grids of labels and numbers."""
     return [
-        Table.from_records(
+        Table.of_records(
             ["K", *across],
             [
                 (label, *numbers[4 * place : 4 * place + len(across)])
@@ -383,7 +383,7 @@ class ExactTest(unittest.TestCase):
             records = grid.records()
             shuffler.shuffle(records)
             shuffled.append(
-                Table.from_records(
+                Table.of_records(
                     ["K", *(grid.headings[place] for place in places)],
                     [(r[0], *(r[place] for place in places)) for r in records],
                     name=grid.name,
@@ -396,7 +396,7 @@ class ExactTest(unittest.TestCase):
     def test_grids_and_long_lists_agree(self, drawn: list) -> None:
         grids = as_grids(drawn)
         long = [
-            Table.from_records(
+            Table.of_records(
                 ["K", "M", "V"],
                 [
                     (label, heading, cell)

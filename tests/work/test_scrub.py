@@ -17,9 +17,9 @@ CELLS = st.lists(st.text("aB \u00a0\u200bé1,.-", max_size=6), min_size=1, max_s
 def scrub(cells, references=None, **terms):
     """Scrub a list of one field; return its cells and the outcome."""
     rows = [[cell] for cell in cells]
-    list_ = Table.from_records(["a"], rows)
+    list_ = Table.of_records(["a"], rows)
     outcome = perform(ScrubTerms(**terms), list_, references)
-    return outcome.table.column("a").to_pylist(), outcome
+    return outcome.table.cells("a").to_pylist(), outcome
 
 
 class CellsTest(unittest.TestCase):

@@ -15,9 +15,9 @@ from tests.support import FolderTest, table
 
 def ordered(cells, by="a", **terms):
     """Sort a list of one field; return its cells and the outcome."""
-    list_ = Table.from_records(["a"], [[cell] for cell in cells])
+    list_ = Table.of_records(["a"], [[cell] for cell in cells])
     outcome = perform(SortTerms(by=by, **terms), list_)
-    return outcome.table.column("a").to_pylist(), outcome
+    return outcome.table.cells("a").to_pylist(), outcome
 
 
 class OrderTest(unittest.TestCase):
@@ -96,7 +96,7 @@ class DetectionTest(unittest.TestCase):
     @given(st.lists(st.tuples(st.sampled_from("ab "), st.integers(0, 3)), max_size=15))
     def test_sorting_is_stable(self, records) -> None:
         rows = [(a, str(b), str(n)) for n, (a, b) in enumerate(records)]
-        list_ = Table.from_records(["a", "b", "n"], rows)
+        list_ = Table.of_records(["a", "b", "n"], rows)
         outcome = perform(SortTerms(by="a, b DESC"), list_)
         expected = sorted(rows, key=lambda row: (row[0] == " ", row[0], -int(row[1])))
         self.assertEqual(outcome.table.records(), expected)

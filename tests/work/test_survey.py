@@ -19,8 +19,8 @@ from tests.support import FolderTest
 
 def facts(*cells: str, null: tuple[str, ...] = ()) -> FieldFacts:
     """Return what is said of a field of these cells."""
-    made = Table.from_records(("f",), [(cell,) for cell in cells])
-    return field_facts("f", made.column("f"), made.origin, null)
+    made = Table.of_records(("f",), [(cell,) for cell in cells])
+    return field_facts("f", made.cells("f"), made.origin, null)
 
 
 class NumbersTest(unittest.TestCase):
@@ -267,7 +267,7 @@ class SurveyTest(FolderTest):
         self.assertIn("--chart", self.problem("survey", "a.csv", "--chart", "c.gif"))
         import io
 
-        empty = perform(SurveyTerms(), Table.from_records(("a",), []))
+        empty = perform(SurveyTerms(), Table.of_records(("a",), []))
         write_survey_chart(empty.detail, io.BytesIO(), ".svg", {})
 
     def test_rules_are_drafted(self) -> None:

@@ -156,7 +156,7 @@ class Control:
             heading = heading_of(table, chain.field)
             if heading is None:
                 continue
-            column = table.column(heading)
+            column = table.cells(heading)
             missed, filled = _no_numbers(column)
             if missed * 2 > filled:
                 raise BadTerms(
@@ -236,7 +236,7 @@ class Control:
             # Another field may be called so from here on, or the list be a new one.
             for each in listed.headings:
                 if heading is not None and other.get(each, each) == heading:
-                    begun += sum_of(listed.column(each))
+                    begun += sum_of(listed.cells(each))
                     names[each] = None
                     names[heading] = None
                     is_there = True
@@ -264,7 +264,7 @@ class Control:
             return None, Step(
                 label, came_in=came, begun=begun, aside=gone, folded=folded, left=left
             )
-        column = table.column(heading)
+        column = table.cells(heading)
         out = sum_of(column)
         made = _made(given, names, outcome) if outcome.made else _NOTHING
         if not is_there:
@@ -285,7 +285,7 @@ class Control:
         for chain in self.chains:
             known = self._there.get((name, chain.field))
             if known is not None and known[0] in table.headings:
-                written = sum_of(table.column(known[0]))
+                written = sum_of(table.cells(known[0]))
                 chain.outs.append(Step(address, came_in=known[1], out=written))
 
     def close(self, uses: Counter[str], references: Collection[str]) -> None:
@@ -351,7 +351,7 @@ def _aside(
             heading = heading_of(each.table, names[-1])
         if heading is None:
             continue
-        value = sum_of(each.table.column(heading))
+        value = sum_of(each.table.cells(heading))
         if each.kept is None:
             gone += value
         else:
@@ -387,7 +387,7 @@ def _made(
         at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
         more = np.where(known[at] == mine, counts[at] - 1, 0)
         several = more > 0
-        amounts, _ = read_amounts(filtered(table.column(heading), several))
+        amounts, _ = read_amounts(filtered(table.cells(heading), several))
         values = amounts.values.tolist()
         value = sum(a * b for a, b in zip(values, more[several].tolist(), strict=True))
         total += Fraction(value, 10**amounts.scale)

@@ -128,10 +128,10 @@ def _members(
     table: Table, places: Indices, root: Callable[[Origin], Origin]
 ) -> list[Member]:
     # They are among the first as a rule: the others need not be looked at.
-    first = table.take_first(int(places.max(initial=-1)) + 1)
+    first = table.pick_first(int(places.max(initial=-1)) + 1)
     few = np.zeros(len(first), np.bool_)
     few[places] = True
-    told = first.filter(few)
+    told = first.keep_records(few)
     origin = root(told.origin)
     return [
         Member(source, record, dict(zip(table.headings, cells, strict=True)))

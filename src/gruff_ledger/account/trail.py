@@ -205,7 +205,7 @@ class Trail:
             "findings": self._findings(at, outcome.findings),
         }
         if made:
-            cells = table.with_fields(made, [table.column(h) for h in made])
+            cells = table.with_fields(made, [table.cells(h) for h in made])
             line["cells"] = self._cells(f"{at}-made", cells)
         drawn = outcome.drawn() if outcome.drawn is not None else None
         if drawn is not None:
@@ -365,7 +365,7 @@ class Trail:
     # Parts -----------------------------------------------------------------------
 
     def _cells(self, name: str, table: Table) -> str:
-        columns = dict(zip(table.headings, table.columns, strict=True))
+        columns = dict(zip(table.headings, table.all_cells, strict=True))
         return self._parts.add(name, columns, packed=True)
 
     def _rows(self, name: str, origin: Origin) -> Any:

@@ -61,7 +61,7 @@ class TextRoom:
     @functools.cached_property
     def most_bytes(self) -> int:
         """How many bytes a new field may have."""
-        held = sum(text_bytes(each) for each in self._table.columns)
+        held = sum(text_bytes(each) for each in self._table.all_cells)
         return max(_ALWAYS_BYTES, _TIMES_THE_LIST * held)
 
     def check(self, size_bytes: int) -> None:

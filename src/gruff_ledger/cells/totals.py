@@ -127,7 +127,9 @@ def _has_total_word(table: Table, end: int, record: tuple[str, ...]) -> bool:
         return False
     for place, cell in enumerate(record):
         if is_total_word(cell):
-            column = table.columns[place].slice(max(0, end - _MOST_ABOVE), _MOST_ABOVE)
+            column = table.all_cells[place].slice(
+                max(0, end - _MOST_ABOVE), _MOST_ABOVE
+            )
             above = column.slice(0, min(end, _MOST_ABOVE)).to_pylist()
             return not any(is_total_word(each) for each in set(above))
     return False
@@ -160,8 +162,8 @@ def _are_sums(table: Table, end: int, record: tuple[str, ...]) -> bool:
     # One figure alone, or a record as full as the others, is more likely a record.
     if end < 4 or not is_blank(record[0]) or not numbers or filled != len(numbers):
         return False
-    above = table.slice(0, end - 1)
+    above = table.cut_records(0, end - 1)
     return all(
-        number != 0 and exact_sum(above.column(table.headings[place])) == number
+        number != 0 and exact_sum(above.cells(table.headings[place])) == number
         for place, number in numbers.items()
     )

@@ -81,7 +81,7 @@ def list_view(
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]
     headings = [visible(heading) for heading in table.headings]
-    found = _found_cells(table.slice(0, len(records)), findings)
+    found = _found_cells(table.cut_records(0, len(records)), findings)
     if measured in table.headings:
         place = table.headings.index(measured)
         bars = _bars([record[place] for record in records], table, measured)
@@ -130,7 +130,7 @@ def _found_cells(
 
 def _bars(numbers: list[str], table: Table, measured: str) -> list[str]:
     """Draw whole numbers as bars, the greatest of the field as long as it may be."""
-    most = max(map(int, table.column(measured).to_pylist()), default=0)
+    most = max(map(int, table.cells(measured).to_pylist()), default=0)
     eighths = [round(int(number) * _BAR_CELLS * 8 / max(most, 1)) for number in numbers]
     return [
         "█" * (length // 8) + ("", *"▏▎▍▌▋▊▉")[length % 8] if length else "▏"

@@ -458,7 +458,7 @@ def difference(one: Table, other: Table) -> str:
     if len(one) != len(other):
         return f"It would have {len(other)} records, and has {len(one)}."
     for heading in one.headings:
-        mine, theirs = one.column(heading), other.column(heading)
+        mine, theirs = one.cells(heading), other.cells(heading)
         differs = unequal(mine, theirs)
         if differs.any():
             at = int(differs.argmax())

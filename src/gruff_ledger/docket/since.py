@@ -97,9 +97,9 @@ def _compared(out: OutToWrite, before: Table, table: Table) -> Since:
         )
     terms = CompareTerms(key=tuple(Pair(format_names([name])) for name in key))
     done = perform(terms, before.renamed("before"), table.renamed("now"))
-    marks = done.table.columns[0].to_pylist()
+    marks = done.table.all_cells[0].to_pylist()
     headings = [name for name in (key or table.headings) if name in done.table.headings]
-    named = [done.table.column(name).to_pylist() for name in headings]
+    named = [done.table.cells(name).to_pylist() for name in headings]
     told = [
         (what, _as_line([cells[at] for cells in named]), "", "", "")
         for at, mark in enumerate(marks)
@@ -134,7 +134,7 @@ def _as_line(cells: Sequence[str]) -> str:
 
 def since_table(since: Sequence[Since]) -> Table:
     """Return all that is new, gone and changed as a list."""
-    return Table.from_records(
+    return Table.of_records(
         _HEADINGS,
         [(each.address, *row) for each in since for row in each.rows],
         name="the ledger",

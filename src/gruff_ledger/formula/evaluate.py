@@ -121,7 +121,7 @@ class Evaluation(Context):
     def cells_of(self, heading: str) -> Cells:
         """Return the cells of a field, by its exact heading."""
         if heading not in self._cells:
-            column = self.table.column(heading)
+            column = self.table.cells(heading)
             number, date = self.forms.get(heading, (PLAIN, None))
             self._cells[heading] = Cells(
                 column, blank_mask(column), heading, number, date

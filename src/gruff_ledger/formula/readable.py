@@ -66,7 +66,7 @@ def check_readable(
         are, a_kind, they = "is", f"a {kind}", "it"
     said = f"{count:,} of {filled:,} filled cells of '{heading}' {are} not {a_kind}"
     if count * 2 > filled:
-        cells = filtered(table.column(heading), bad)
+        cells = filtered(table.cells(heading), bad)
         first = cells.slice(0, 1).to_pylist()[0]
         if kind == "number" and dates_in_figures(cells).count * 2 > count:
             said += ", but dates"

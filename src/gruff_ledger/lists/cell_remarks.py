@@ -121,7 +121,7 @@ def _remarks(
         nearest = finding.unsaid_nearest.slice(0, few.stop).to_pylist()
     cells = values
     if field is not None:
-        cells = taken(table.column(finding.field), records).to_pylist()
+        cells = taken(table.cells(finding.field), records).to_pylist()
     for number, (record, place) in enumerate(
         zip(records.tolist(), places.tolist(), strict=True)
     ):

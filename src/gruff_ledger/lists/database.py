@@ -112,7 +112,7 @@ def placed_name(connection: sql.Connection, name: str) -> tuple[str | None, str]
     return schema, rest
 
 
-def read_database(
+def read_stored_list(
     opened: Opened,
     terms: ReadingTerms,
     fragment: Fragment,
@@ -299,7 +299,7 @@ def _size_and_hash(table: Table, *, hashed: bool) -> tuple[int, str | None]:
     return sink.size, sink.digest.hexdigest() if hashed else None
 
 
-def write_database(
+def write_stored_lists(
     parts: Sequence[tuple[str, Table]], sink: BinaryIO, beside: Path | None = None
 ) -> None:
     """

@@ -411,7 +411,7 @@ def _with_records_put_in(
     )
     origin = Origin(np.full(len(numbers), source, np.int32), numbers)
     table = Table(headings, columns, origin, name)
-    return table.take(np.argsort(numbers, kind="stable"))
+    return table.pick_records(np.argsort(numbers, kind="stable"))
 
 
 def _cut_in(column: Column, cells: list[str], cuts: list[int]) -> Column:

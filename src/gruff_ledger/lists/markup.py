@@ -39,7 +39,7 @@ tr:hover td { background: #f3f6f9; }
 
 def write_markdown(table: Table, sink: BinaryIO) -> None:
     """Write a list as a Markdown table; numbers stand at the right."""
-    right = [_is_numeric(column) for column in table.columns]
+    right = [_is_numeric(column) for column in table.all_cells]
     rules = ("---:" if each else "---" for each in right)
     lines = [_markdown_line(table.headings), f"| {' | '.join(rules)} |"]
     sink.write(("\n".join(lines) + "\n").encode("utf-8"))
@@ -52,7 +52,9 @@ def write_html(table: Table, sink: BinaryIO) -> None:
     """Write a list as one self-contained page (WHATWG HTML), in print too."""
     name = _safe(table.name)
     records = f"{len(table)} record{'' if len(table) == 1 else 's'}"
-    classes = [' class="n"' if _is_numeric(column) else "" for column in table.columns]
+    classes = [
+        ' class="n"' if _is_numeric(column) else "" for column in table.all_cells
+    ]
     heads = "".join(
         f'<th scope="col"{kind}>{_safe(heading)}</th>'
         for heading, kind in zip(table.headings, classes, strict=True)

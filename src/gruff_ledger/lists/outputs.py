@@ -281,7 +281,7 @@ def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
     held = list(table.held)
     changes = []
     for place, heading in enumerate(table.headings):
-        column = table.column(heading)
+        column = table.cells(heading)
         mask = formula_mask(column)
         if not mask.any():
             continue

@@ -93,7 +93,7 @@ def _places(numbers: list[int], source: int) -> Origin:
 def _spaced_records(table: Table) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
     """Return the indices of the records with a cell that has a space, then a quote."""
     marked = np.zeros(len(table), np.bool_)
-    for column in table.columns:
+    for column in table.all_cells:
         _mark_spaced(column, marked)
     return np.flatnonzero(marked)
 

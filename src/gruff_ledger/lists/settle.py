@@ -204,7 +204,7 @@ def rows_within(rows: tuple[Range, ...], heading_row: int) -> Callable[[Any], Ma
 def picked(table: Table, within: Callable[[Any], Mask]) -> Table:
     """Return the records that lie in the rows stated."""
     mask = within(table.origin.record)
-    return table if mask.all() else table.filter(mask)
+    return table if mask.all() else table.keep_records(mask)
 
 
 def picked_aside(
@@ -215,7 +215,9 @@ def picked_aside(
     for part in aside:
         mask = within(part.table.origin.record)
         text = part.text and tuple(itertools.compress(part.text, mask.tolist()))
-        parts.append(SetAside(part.reason, part.table.filter(mask), part.kept, text))
+        parts.append(
+            SetAside(part.reason, part.table.keep_records(mask), part.kept, text)
+        )
     return tuple(part for part in parts if len(part.table))
 
 
@@ -275,7 +277,7 @@ def without_trailing_blank(table: Table, aside: tuple[SetAside, ...]) -> Table:
             end -= 1
         if records:
             break
-    return table if end == len(table) else table.slice(0, end)
+    return table if end == len(table) else table.cut_records(0, end)
 
 
 # Below the records ----------------------------------------------------------------
@@ -313,9 +315,9 @@ def _without_totals(
     mask[place] = True
     said = f"{table.name}: the last record looks like a row of totals"
     if terms.no_totals:
-        aside = SetAside(_TOTALS_REASON, table.filter(mask))
+        aside = SetAside(_TOTALS_REASON, table.keep_records(mask))
         note = Note(f"{said} and was set aside.", "", table.origin.pick(mask))
-        return table.filter(~mask), (aside,), (note,)
+        return table.keep_records(~mask), (aside,), (note,)
     # Whether it counts is for the work to say.
     remedy = "To set it aside, give `no-totals`."
     origin = table.origin.pick(mask)

@@ -44,7 +44,7 @@ def swallowed_notes(
     """
     texts = dict(zip(ragged.numbers, ragged.texts, strict=True))
     texts = {number: text for number, text in texts.items() if _has_line_end(text)}
-    with_ends = table.filter(_line_end_mask(table))
+    with_ends = table.keep_records(_line_end_mask(table))
     numbers_with_ends = with_ends.origin.record.tolist()
     for number, record in zip(numbers_with_ends, with_ends.records(), strict=True):
         if number not in texts:
@@ -79,7 +79,7 @@ def _has_line_end(text: str) -> bool:
 def _line_end_mask(table: Table) -> Mask:
     """Mark the records with a line end in any cell."""
     found = np.zeros(len(table), np.bool_)
-    for column in table.columns:
+    for column in table.all_cells:
         _mark_line_ends(column, found)
     return found
 

@@ -142,7 +142,7 @@ def _in_turn(table: Table, style: _Style) -> Iterator[memoryview | bytes]:
             yield from _ordered(lines, order)
             return
 
-    whole = table.before_filter()
+    whole = table.before_keeping()
     if whole is not None and not is_used():
         bases, wanted = whole
         if len(table) * 4 >= len(wanted) * 3:

@@ -110,7 +110,7 @@ class _Tab:
         self._sheet = sheet
         self._table = table
         self._forms = forms
-        self._columns = table.columns
+        self._columns = table.all_cells
         # Figures with so many decimals; other numbers have none to be shown.
         self._decimals = [
             _decimals(column) if heading in table.figures else None
@@ -150,7 +150,7 @@ class _Tab:
             return
         # The figure stands above what it is made of.
         self._sheet.outline_settings(symbols_below=False)
-        for row, cell in enumerate(table.column(table.beneath).to_pylist(), 1):
+        for row, cell in enumerate(table.cells(table.beneath).to_pylist(), 1):
             if cell and row <= _MOST_OUTLINED:
                 self._sheet.set_row(row, None, None, {"level": 1})
 
@@ -232,7 +232,7 @@ def _check_size(name: str, table: Table) -> None:
                 "the most. Nothing was written.",
                 "Write it as delimited text, or in parts.",
             )
-    for heading, column in zip(table.headings, table.columns, strict=True):
+    for heading, column in zip(table.headings, table.all_cells, strict=True):
         for number, text in _doubtful(heading, column):
             # The format counts in units of UTF-16.
             length = len(text.encode("utf-16-le")) // 2

@@ -78,7 +78,7 @@ class _FormBook:
         """Write headings, records, limits and choices."""
         sheet = self._sheet
         for place, field in enumerate(self._plan.fields):
-            column = self._plan.records.columns[place]
+            column = self._plan.records.all_cells[place]
             width = width_of(field.heading, column)
             sheet.set_column(place, place, width, self._forms[field.holds])
             sheet.write_string(0, place, field.heading, self._heading)

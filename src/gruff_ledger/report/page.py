@@ -468,7 +468,7 @@ def _cells_of(aside: SetAside, n: int) -> list[str]:
     if aside.text is not None:
         return [_cut(text) for text in aside.text[:n]]
     table = aside.table
-    few = table.take_first(n)
+    few = table.pick_first(n)
     return [
         _cut(
             "; ".join(

@@ -242,7 +242,7 @@ class Checking:
         if rule.required:
             blank = self._evaluation.cells_of(heading).blank
         number, date = self._forms.get(heading, (PLAIN, None))
-        cells = Cells(self.table.column(heading), blank, heading, number, date)
+        cells = Cells(self.table.cells(heading), blank, heading, number, date)
         if rule.datatype in DATES and rule.format_ is not None:
             # Read under a name of its own, apart from what the field holds otherwise.
             name = f"{heading}\0{rule.format_}"
@@ -259,7 +259,7 @@ class Checking:
             return mask
         if 4 * count > len(mask):
             mask = mask & ~self._evaluation.cells_of(heading).blank
-        column = filtered(self.table.column(heading), mask)
+        column = filtered(self.table.cells(heading), mask)
         filled = ~blank_mask(column)
         if rule.null:
             filled &= index_in(column, rule.null) < 0
@@ -417,7 +417,7 @@ class Checking:
         pairs = [
             (name, value) for name, each in rule.allowed_for.items() for value in each
         ]
-        listed = Table.from_records((other, heading), pairs)
+        listed = Table.of_records((other, heading), pairs)
         return self._not_among(rule, heading, (other,), listed, (other, heading))
 
     def _not_in_list(self, rule: Rule, heading: str) -> _Breach:
@@ -443,8 +443,8 @@ class Checking:
         there: Sequence[str],
     ) -> _Breach:
         """Find cells that, with some other cells of the record, are in no record."""
-        mine = [self.table.column(name) for name in (*others, heading)]
-        theirs = [listed.column(name) for name in there]
+        mine = [self.table.cells(name) for name in (*others, heading)]
+        theirs = [listed.cells(name) for name in there]
         if others:
             per = " and ".join(others)
             what = f"one of those of its {per}"
@@ -452,7 +452,7 @@ class Checking:
             what = f"in {listed.name}"
         wrong = ~_is_among(mine, theirs, rule.match)
         for name in others:
-            wrong &= ~blank_mask(self.table.column(name))
+            wrong &= ~blank_mask(self.table.cells(name))
         return _Breach(
             f"{heading} is {what}",
             f"{heading} is not {what}.",
@@ -469,7 +469,7 @@ class Checking:
     def _not_unique(self, rule: Rule, headings: Sequence[str]) -> _Breach:
         repeated = np.zeros(len(self.table), np.bool_)
         if len(self.table):
-            columns = [self.table.column(heading) for heading in headings]
+            columns = [self.table.cells(heading) for heading in headings]
             fold = [folding(rule.match)] * len(columns)
             first, _ = first_at_levels(columns, fold, fold)
             repeated = first != np.arange(len(first))
@@ -478,7 +478,7 @@ class Checking:
                 repeated = self._filled(rule, heading, repeated)
                 if rule.match != "exact":
                     # What has no key, such as a text for a number, matches nothing.
-                    column = filtered(self.table.column(heading), repeated)
+                    column = filtered(self.table.cells(heading), repeated)
                     repeated[repeated] = ~blank_mask(folded(column, rule.match))
         name = " with ".join(headings)
         says = f"{name} is not unique: another record has the same."
@@ -493,7 +493,7 @@ class Checking:
     def _finding(
         self, rule: Rule, heading: str, breach: _Breach, mask: Mask, term: str
     ) -> Finding:
-        column = self.table.column(heading) if heading else None
+        column = self.table.cells(heading) if heading else None
         count = int(np.count_nonzero(mask))
         value = constant_column("", count) if column is None else filtered(column, mask)
         nearest = None if breach.nearest is None else breach.nearest(mask)
@@ -533,7 +533,7 @@ class Checking:
                 columns.append(blank if nearest is None else nearest)
             else:
                 heading = self._field(text, term)
-                columns.append(filtered(self.table.column(heading), mask))
+                columns.append(filtered(self.table.cells(heading), mask))
         whole = np.ones(len(value), np.bool_)
         said = by_template(pieces, columns, whole)
         return message, said

@@ -66,7 +66,7 @@ def questions_table(questions: Questions) -> Table:
             if at:
                 own = (str(number), "", "", "", "")
             rows.append([*own, *cells])
-    return Table.from_records(headings, rows, name="questions")
+    return Table.of_records(headings, rows, name="questions")
 
 
 def _own_headings(headings: Sequence[str]) -> list[str]:
@@ -150,14 +150,14 @@ def answers_in(
 
 def _by_question(filled: Table, heading: str) -> dict[str, list[int]]:
     groups: dict[str, list[int]] = {}
-    for record, number in enumerate(filled.column(heading).to_pylist()):
+    for record, number in enumerate(filled.cells(heading).to_pylist()):
         if number.strip():
             groups.setdefault(number.strip(), []).append(record)
     return groups
 
 
 def _answer(filled: Table, rows: Sequence[int], heading: str, term: str) -> str:
-    column = filled.column(heading)
+    column = filled.cells(heading)
     said = {column[row].as_py().strip() for row in rows} - {""}
     if len({word.lower() for word in said}) > 1:
         raise BadTerms(
@@ -176,7 +176,7 @@ def _question(
     """Return the open question that some records are about."""
     source = questions.table
     mine = [
-        tuple(filled.column(heading)[row].as_py() for heading in source.headings)
+        tuple(filled.cells(heading)[row].as_py() for heading in source.headings)
         for row in rows
     ]
     asked = _asked_field(filled, rows, source.headings)
@@ -198,7 +198,7 @@ def _asked_field(filled: Table, rows: Sequence[int], headings: Sequence[str]) ->
     heading = _own_headings(headings)[2]
     if heading not in filled.headings:
         return ""
-    said = "".join(filled.column(heading)[row].as_py() for row in rows)
+    said = "".join(filled.cells(heading)[row].as_py() for row in rows)
     return next((h for h in headings if said.startswith(f"{h}: ")), "")
 
 

@@ -108,7 +108,7 @@ def in_bands(
     asks = ~here.last & (groups >= 0)
     found, first = _found(ranks, groups, asks, other_ranks, other_groups, begins)
     known = np.isin(groups, other_groups[begins])
-    column = table.column(heading)
+    column = table.cells(heading)
     unread = here.last & ~blank_mask(column)
     findings = _unread(table, heading, unread, way)
     out = other.origin.pick(ranked.last)
@@ -134,7 +134,7 @@ def in_bands(
 
 def _amounts(table: Table, heading: str, forms: Mapping[str, Form]) -> Amounts:
     form = forms.get(heading, Form())
-    return read_amounts(table.column(heading), form.number)[0]
+    return read_amounts(table.cells(heading), form.number)[0]
 
 
 def _number_ranks(one: Amounts, other: Amounts) -> tuple[Indices, Indices]:
@@ -192,6 +192,6 @@ def _unread(table: Table, heading: str, unread: Mask, way: str) -> tuple[Finding
             f"{heading} is no {way}, so that it lies in no band.",
             heading,
             table.origin.pick(unread),
-            filtered(table.column(heading), unread),
+            filtered(table.cells(heading), unread),
         ),
     )

@@ -124,7 +124,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
                 ),
             )
     else:
-        cells = [taken(table.column(heading), places) for heading in shown]
+        cells = [taken(table.cells(heading), places) for heading in shown]
         result = Table(shown, tuple(cells), table.origin.pick(places), "the card")
     return Outcome(result, notes=notes, summed=len(table))
 
@@ -132,7 +132,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
 def _found(terms: CardTerms, table: Table, fields: Sequence[KeyField]) -> Indices:
     """Return the records with the key."""
     levels = [field.level or terms.match for field in fields]
-    columns = [table.column(field.name) for field in fields]
+    columns = [table.cells(field.name) for field in fields]
     there = ~without_key(columns, levels)
     for column, level, value, field in zip(
         columns, levels, terms.value, fields, strict=True
@@ -162,7 +162,7 @@ def _remedy(
 ) -> str:
     """Name the value that may have been meant, or the level that would find it."""
     for field, level, value in zip(fields, levels, terms.value, strict=True):
-        column = table.column(field.name)
+        column = table.cells(field.name)
         fold = LEVELS[level]
         if index_in(folded(column, level), [fold(value) or value]).max(initial=-1) >= 0:
             continue

@@ -209,8 +209,8 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
         notes=notes,
         summed=len(one) + len(other),
         beside={
-            "only-first": lambda: one.filter(~hit),
-            "only-second": lambda: other.filter(matched.lonely),
+            "only-first": lambda: one.keep_records(~hit),
+            "only-second": lambda: other.keep_records(matched.lonely),
             "changed": changes,
         },
     )
@@ -340,22 +340,22 @@ def _differs(
     partners: Indices,
     level: str,
 ) -> Mask:
-    a = one.column(mine)
+    a = one.cells(mine)
     if 2 * len(records) < len(one):
-        a, b = taken(a, records), taken(other.column(theirs), partners)
+        a, b = taken(a, records), taken(other.cells(theirs), partners)
         differs = unequal(a, b)
     else:
         # To compare a few in vain is less work than to take out the others.
         at = np.zeros(len(one), np.int64)
         at[records] = partners
-        b = taken(other.column(theirs), at)
+        b = taken(other.cells(theirs), at)
         differs = unequal(a, b)[records]
     if level == "exact" or not differs.any():
         return differs
     # Only what is not the same to the character is looked at further.
     places = np.flatnonzero(differs)
-    a = taken(one.column(mine), records[places])
-    b = taken(other.column(theirs), partners[places])
+    a = taken(one.cells(mine), records[places])
+    b = taken(other.cells(theirs), partners[places])
     differs[places] = unequal(*(folded(each, level, or_text=True) for each in (a, b)))
     return differs
 
@@ -377,14 +377,14 @@ def _changes(
     mine, theirs = records[places][order], partners[places][order]
     was = concat_columns(
         [
-            taken(one.column(field.mine), records[at])
+            taken(one.cells(field.mine), records[at])
             for field, at in zip(fields, which, strict=True)
         ]
         or [text_column(())]
     )
     now = concat_columns(
         [
-            taken(other.column(field.theirs), partners[at])
+            taken(other.cells(field.theirs), partners[at])
             for field, at in zip(fields, which, strict=True)
         ]
         or [text_column(())]
@@ -396,7 +396,7 @@ def _changes(
     return Table(
         tuple(headings),
         (
-            *(taken(one.column(heading), mine) for heading in keys),
+            *(taken(one.cells(heading), mine) for heading in keys),
             spread_column([field.mine for field in fields] or [""], numbers[order]),
             taken(was, order),
             taken(now, order),
@@ -426,7 +426,7 @@ def _listed(
     # Beside the record as it was stands the one it is now.
     theirs_too = np.concatenate([matched.partner[was], lonely])
     which = np.concatenate([mine, n + theirs_too])
-    lists = one.take(mine), other.take(theirs_too)
+    lists = one.pick_records(mine), other.pick_records(theirs_too)
     ranks = np.concatenate([2 * mine, 2 * was + 1, 2 * n + lonely])
     marks = np.concatenate(
         [status[mine], np.full(len(was), _NOW), np.full(len(lonely), _ONLY_SECOND)]
@@ -477,7 +477,7 @@ def _of_both(
 ) -> Column:
     """Put a field of both lists in one order, blank where one has it not."""
     parts = [
-        table.column(heading)
+        table.cells(heading)
         if heading in table.headings
         else constant_column("", len(table))
         for table, heading in ((one, mine), (other, theirs))
@@ -500,7 +500,7 @@ def _findings(
             continue
         said = None
         if len(at) <= _MOST_SAID:
-            was = taken(one.column(field.mine), records[at]).to_pylist()
+            was = taken(one.cells(field.mine), records[at]).to_pylist()
             said = text_column(f"{field.mine} was '{text}'." for text in was)
         findings.append(
             Finding(
@@ -509,7 +509,7 @@ def _findings(
                 f"{field.mine} changed.",
                 field.mine,
                 other.origin.pick(partners[at]),
-                taken(other.column(field.theirs), partners[at]),
+                taken(other.cells(field.theirs), partners[at]),
                 said,
             )
         )
@@ -614,6 +614,6 @@ def _numbers(
         rows.append((f"changed in {field.mine}", number, number))
     headings = ["what is counted", one.name]
     headings.append(free_heading(other.name, headings))
-    return Table.from_records(
+    return Table.of_records(
         headings, [(what, str(a), str(b)) for what, a, b in rows], name="numbers"
     )

@@ -57,7 +57,7 @@ def best_of_group(first: Indices, members: Indices, scores: Indices) -> Indices:
 def filled_cells(table: Table, members: Indices) -> Indices:
     """Count the filled cells of some records."""
     counts = np.zeros(len(members), np.int64)
-    for column in table.columns:
+    for column in table.all_cells:
         counts += ~blank_mask(taken(column, members))
     return counts
 
@@ -102,7 +102,7 @@ def differing(table: Table, records: Indices, kept: Indices) -> Differing:
     end = int(max(records.max(initial=-1), kept.max(initial=-1))) + 1
     masks = [
         unequal(taken(column.slice(0, end), records), taken(column.slice(0, end), kept))
-        for column in table.columns
+        for column in table.all_cells
     ]
     return Differing(table.headings, masks)
 
@@ -152,7 +152,7 @@ def filled(
     for heading in table.headings:
         if heading in leave:
             continue
-        settled = _Settled(table.column(heading), members, group_of, kept)
+        settled = _Settled(table.cells(heading), members, group_of, kept)
         mine = {
             group: value for (group, field), value in chosen.items() if field == heading
         }
@@ -162,9 +162,9 @@ def filled(
             mask = np.zeros(len(table), np.bool_)
             mask[places] = True
             now = text_column(values[place] for place in places.tolist())
-            was = filtered(table.column(heading), mask)
+            was = filtered(table.cells(heading), mask)
             changes.append(Change(heading, table.origin.pick(mask), was, now))
-            held[heading] = with_cells(table.column(heading), mask, now)
+            held[heading] = with_cells(table.cells(heading), mask, now)
         conflicts = settled.conflicts(mine)
         if conflicts:
             column = column_of(held[heading])

@@ -101,7 +101,7 @@ def groups_of(
         words = f"alike in {key_words(near.fields)}"
         return Groups(near.first, sure, words, near), near.notes
     names = [field.name for field in fields] or list(table.headings)
-    columns = [table.column(name) for name in names]
+    columns = [table.cells(name) for name in names]
     levels = [field.level or terms.match for field in fields] or [
         terms.match for _ in names
     ]
@@ -143,7 +143,7 @@ def _equal_pairs(table: Table, first: Indices) -> list[tuple[int, int]]:
     members = np.flatnonzero(group_sizes(first) > 1)
     if not len(members):
         return []
-    columns = [taken(column, members) for column in table.columns]
+    columns = [taken(column, members) for column in table.all_cells]
     within = first_with_same_key(columns)
     repeats = np.flatnonzero(within != np.arange(len(members)))
     return list(

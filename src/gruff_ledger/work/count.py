@@ -150,7 +150,7 @@ def _key_columns(
     columns = [
         concat_columns(
             [
-                table.column(mine[place])
+                table.cells(mine[place])
                 for table, mine in zip(tables, found, strict=True)
             ]
         )

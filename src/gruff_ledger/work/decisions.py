@@ -170,7 +170,7 @@ def _places(
         return [np.zeros(0, np.int64)] * (2 * len(decisions))
     sides = [side for each in decisions for side in (each.one, each.other)]
     columns = [
-        concat_columns([text_column(side[name] for side in sides), table.column(name)])
+        concat_columns([text_column(side[name] for side in sides), table.cells(name)])
         for name in names
     ]
     # The records decided on stand first: who has one of them as its first, is like it.

@@ -89,7 +89,7 @@ def perform(
     questions = open_questions(terms, table, groups, kept, decided)
     notes += question_notes(terms, groups, questions)
     # A list that nothing is asked about need not stay in memory.
-    asked_of = table if questions else table.slice(0, 0)
+    asked_of = table if questions else table.cut_records(0, 0)
     detail = Questions(asked_of, questions, terms.decisions or "", terms.apart_from)
     if terms.treatment == "set-aside":
         kept_sure = kept

@@ -164,6 +164,6 @@ def _without_stops(
     aside: list[SetAside] = []
     for finding, mask in found:
         if finding.severity is Severity.STOP and (fresh := mask & ~out).any():
-            aside.append(SetAside(finding.message, table.filter(fresh)))
+            aside.append(SetAside(finding.message, table.keep_records(fresh)))
             out |= fresh
-    return (table.filter(~out), tuple(aside)) if aside else (table, ())
+    return (table.keep_records(~out), tuple(aside)) if aside else (table, ())

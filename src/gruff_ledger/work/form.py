@@ -154,10 +154,10 @@ def perform(
     wanted = _headings(terms, table, stated.in_file.fields, stated.rules)
     shape = table
     if shape is None:
-        shape = Table.from_records(wanted, [], name="the form")
+        shape = Table.of_records(wanted, [], name="the form")
     fields, notes = find_fields(shape, wanted, "fields")
     forms, said = forms_of(stated.forms, shape, ())
-    checking = Checking(shape.slice(0, 0), forms, references or {})
+    checking = Checking(shape.cut_records(0, 0), forms, references or {})
     resolved = [(term, checking.resolved(rule, term)) for term, rule in stated.rules]
     # On no records: rules that cannot be followed are refused now, not when it is back.
     checking.check(resolved)
@@ -175,11 +175,13 @@ def perform(
     told += _unheld(rules, fields)
     count = "1 field" if len(fields) == 1 else f"{len(fields)} fields"
     told.append(Note(f"The form has {count}, and {terms.rows} rows to fill in."))
-    records = shape if table is not None and not terms.empty else shape.slice(0, 0)
-    kept = shape.with_fields(fields, [shape.column(h) for h in fields])
+    records = (
+        shape if table is not None and not terms.empty else shape.cut_records(0, 0)
+    )
+    kept = shape.with_fields(fields, [shape.cells(h) for h in fields])
     plan = FormPlan(
         tuple(planned),
-        kept.slice(0, len(records)),
+        kept.cut_records(0, len(records)),
         terms.rows,
     )
     return Outcome(shape, notes=tuple(told), detail=plan)
@@ -347,7 +349,7 @@ def _listed(rule: Rule, heading: str, listed: Table) -> Limit:
     names = [rule.named.get(name, name) for name in (*rule.per, heading)]
     if len(listed.headings) == 1 and not rule.per and names[0] not in listed.headings:
         names = [listed.headings[0]]
-    columns = [listed.column(find_field(listed, name, "named")[0]) for name in names]
+    columns = [listed.cells(find_field(listed, name, "named")[0]) for name in names]
     cells = zip(
         *(column.slice(0, _MOST_CHOICES).to_pylist() for column in columns), strict=True
     )

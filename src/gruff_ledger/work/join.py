@@ -107,7 +107,7 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     notes: tuple[Note, ...] = ()
     if terms.template is None:
         sources, notes = find_fields(table, terms.fields, "fields")
-        columns = [table.column(heading) for heading in sources]
+        columns = [table.cells(heading) for heading in sources]
         between = [text_column([terms.separator])] * (len(columns) - 1)
         _check_room(table, [*columns, *between], "separator")
         column = with_separator(columns, terms.separator, keep_blank=terms.keep_blank)
@@ -119,9 +119,9 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
                 notes += tuple(each for each in said if each not in notes)
             parts.append((text, is_field))
         sources = tuple(dict.fromkeys(text for text, is_field in parts if is_field))
-        columns = [table.column(heading) for heading in sources]
+        columns = [table.cells(heading) for heading in sources]
         pieces = [
-            table.column(text) if is_field else text_column([text])
+            table.cells(text) if is_field else text_column([text])
             for text, is_field in parts
         ]
         _check_room(table, pieces, "template")

@@ -58,7 +58,7 @@ def checked_both_ways(
     headings = [_WHAT, table.name]
     headings.append(free_heading(other.name, headings))
     rows = [(what, str(ones[what]), str(others[what])) for what in ones]
-    result = Table.from_records(headings, rows, name="how the keys meet")
+    result = Table.of_records(headings, rows, name="how the keys meet")
     found, several = ones["records found there"], ones["records found several times"]
     said = f"By {pair_words(pairs)}, {found} of {len(table)} records would be found in "
     said += f"{other.name}, {several} of them several times. Nothing was filled in."

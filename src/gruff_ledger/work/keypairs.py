@@ -111,7 +111,7 @@ def find_key_pairs(
 
 def keys_of(table: Table, headings: Sequence[str], levels: Sequence[str]) -> Keys:
     """Return the keys of a list's records."""
-    raw = [table.column(heading) for heading in headings]
+    raw = [table.cells(heading) for heading in headings]
     ready = [folded(column, level) for column, level in zip(raw, levels, strict=True)]
     return Keys(raw, ready, without_key(raw, levels))
 

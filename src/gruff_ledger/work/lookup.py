@@ -151,7 +151,7 @@ def perform(
         chosen = np.where(undecided, -1, chosen)
         notes = scored + _undecided_note(terms, table, reference, undecided) + notes
     which, at = _laid_out(terms, matches, chosen)
-    done = table if which is None else table.take(which)
+    done = table if which is None else table.pick_records(which)
     status = np.where(counts == 0, _NONE, np.where(counts == 1, _MATCHED, _SEVERAL))
     status[undecided] = _UNDECIDED
     if which is not None:
@@ -180,7 +180,7 @@ def perform(
         made=len(done) - len(table),
         beside={
             "unmatched": lambda: unmatched_table(unmatched, table, headings),
-            "unused": lambda: reference.filter(~is_used),
+            "unused": lambda: reference.keep_records(~is_used),
         },
         drawn=drawn,
     )
@@ -346,7 +346,7 @@ def _with_taken(
     def cells(taken_from: tuple[str, str]) -> Column:
         theirs, heading = taken_from
         default = terms.default.get(heading, "")
-        column = concat_columns([reference.column(theirs), text_column(["", default])])
+        column = concat_columns([reference.cells(theirs), text_column(["", default])])
         return taken(column, places)
 
     columns = (mapped if len(table) > 10_000 else map)(cells, headings)
@@ -361,7 +361,7 @@ def _with_taken(
                 "fill or overwrite.",
                 term="take",
             )
-        was = table.column(heading)
+        was = table.cells(heading)
         put = ~blank_mask(column)
         if terms.field_there == "fill":
             put &= blank_mask(was)
@@ -455,7 +455,7 @@ def _findings(
                 banded.words.split(" in bands of ")[0],
                 table.origin.pick(banded.below),
                 filtered(
-                    table.column(banded.words.split(" in bands of ")[0]), banded.below
+                    table.cells(banded.words.split(" in bands of ")[0]), banded.below
                 ),
             )
         )
@@ -463,7 +463,7 @@ def _findings(
 
 
 def _values(table: Table, pairs: Sequence[KeyPair], mask: Mask) -> Column:
-    columns = [filtered(table.column(pair.mine), mask) for pair in pairs]
+    columns = [filtered(table.cells(pair.mine), mask) for pair in pairs]
     if len(columns) == 1:
         return columns[0]
     if not columns:

@@ -158,7 +158,7 @@ def _without_idle_records(
             ("repeats the headings", again, "the headings once more"),
         ):
             if mask.any():
-                aside.append(SetAside(reason, table.filter(mask)))
+                aside.append(SetAside(reason, table.keep_records(mask)))
                 is_ = numbered_words(
                     int(np.count_nonzero(mask)), "record is", "records are"
                 )
@@ -171,7 +171,7 @@ def _without_idle_records(
                     )
                 )
         out = blank | again
-        left.append(table.filter(~out) if out.any() else table)
+        left.append(table.keep_records(~out) if out.any() else table)
     return tuple(left), tuple(aside)
 
 
@@ -203,14 +203,14 @@ def _repeats_headings(table: Table) -> Mask:
     mask = np.zeros(len(table), np.bool_)
     if not table.held or not len(table):
         return mask
-    first = table.column(table.headings[0])
+    first = table.cells(table.headings[0])
     size = len(table.headings[0].encode())
     lengths = np.concatenate([np.diff(each.offsets) for each in text_chunks(first)])
     places = np.flatnonzero(lengths == size)
     for heading in table.headings:
         if not len(places):
             break
-        cells = taken(table.column(heading), places)
+        cells = taken(table.cells(heading), places)
         places = places[index_in(cells, [heading]) == 0]
     mask[places] = True
     return mask
@@ -233,7 +233,7 @@ class _Matched(msgspec.Struct, frozen=True, eq=False):
 
     def column(self, heading: str) -> Column:
         if heading in self.places:
-            return self.table.column(self.table.headings[self.places[heading]])
+            return self.table.cells(self.table.headings[self.places[heading]])
         return constant_column("", len(self.table))
 
 

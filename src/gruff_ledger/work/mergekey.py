@@ -171,8 +171,8 @@ def merged_by_key(
             f"merged into the record with the same {key_words(fields, terms.match)}"
         )
         kept = table.origin.pick(groups.first[~is_head])
-        aside = (SetAside(reason, table.filter(~is_head), kept),)
-        result = result.filter(is_head)
+        aside = (SetAside(reason, table.keep_records(~is_head), kept),)
+        result = result.keep_records(is_head)
     mine = status[is_head]
     notes += _status_notes(terms, stacked, groups, mine)
     notes += _question_notes(terms, done.questions, decided)
@@ -184,7 +184,7 @@ def merged_by_key(
         notes,
         detail=Questions(table, done.questions, terms.decisions or "", ()),
         beside={
-            key: lambda which=which: result.filter(mine == which)  # type: ignore[misc]
+            key: lambda which=which: result.keep_records(mine == which)  # type: ignore[misc]
             for key, which in (
                 ("new", _NEW),
                 ("changed", _CHANGED),
@@ -199,7 +199,7 @@ def _groups(
     terms: MergeTerms, stacked: Stacked, fields: Sequence[KeyField]
 ) -> tuple[_Groups, tuple[Note, ...], tuple[Finding, ...]]:
     table = stacked.table
-    columns = [table.column(field.name) for field in fields]
+    columns = [table.cells(field.name) for field in fields]
     levels = [field.level or terms.match for field in fields]
     blank = without_key(columns, levels)
     looser = ["loose" if level == "exact" else level for level in levels]
@@ -346,7 +346,7 @@ def _resolved(
             and place_of[groups.first[one]] >= 0
         }
         # Where all members have the same cell, it stands, and nothing is in question.
-        column = table.column(heading)
+        column = table.cells(heading)
         heads_of = groups.first[followers]
         differ = unlike(column, followers, heads_of)
         wanted = np.zeros(len(groups.starts), np.bool_)

@@ -91,7 +91,7 @@ def near_groups(
             "Leave AS out for those that need only be alike.",
             term="by",
         )
-    columns = [table.column(field.name) for field in compared]
+    columns = [table.cells(field.name) for field in compared]
     scoring = Scoring(
         [field.name for field in compared], columns, [f.weight for f in compared]
     )
@@ -114,7 +114,7 @@ def near_groups(
 def _matching(pairs: Pairs, table: Table, field: KeyField) -> Pairs:
     """Return the pairs whose cells match at a field's level; a blank never does."""
     assert field.level is not None
-    keys = folded(table.column(field.name), field.level)
+    keys = folded(table.cells(field.name), field.level)
     _, codes = distinct(keys)
     filled: Mask = ~blank_mask(keys)
     good = (codes[pairs.one] == codes[pairs.other]) & filled[pairs.one]

@@ -30,7 +30,7 @@ def changes_of(
     tuple of Change
         One, or none where no cell differs.
     """
-    was = table.column(heading)
+    was = table.cells(heading)
     differs = unequal(was, now) if changed is None else changed
     if not differs.any():
         return ()

@@ -131,7 +131,7 @@ def ordering(
         If it holds dates whose day and month could be read both ways.
     """
     heading, notes = find_field(table, key.name, term)
-    column = table.column(heading)
+    column = table.cells(heading)
     # Of a field with few values, each is read once.
     few = few_values(column)
     values, codes = few or (column, slice(None))

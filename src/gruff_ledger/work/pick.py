@@ -123,7 +123,7 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
             (f"cannot be told for a blank: {terms.where}", unknown),
         ):
             if mask.any():
-                aside.append(SetAside(reason, table.filter(mask)))
+                aside.append(SetAside(reason, table.keep_records(mask)))
         notes.append(_condition_note(holds, fails, unknown))
         stays = holds
     if terms.top is not None:
@@ -137,11 +137,11 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
         if out.any():
             group = f" of each {format_names(terms.per)}" if terms.per else ""
             reason = f"not among the first {terms.top}{group} by {terms.by}"
-            aside.append(SetAside(reason, table.filter(out)))
+            aside.append(SetAside(reason, table.keep_records(out)))
         stays = chosen.mask
         keys = parse_order(terms.by, "by")
         notes += ways_note([key.name for key in keys], orderings, keys)
-    result = table.filter(stays) if aside else table
+    result = table.keep_records(stays) if aside else table
     return Outcome(result, tuple(aside), findings=tuple(findings), notes=tuple(notes))
 
 
@@ -217,7 +217,7 @@ def _groups(terms: PickTerms, table: Table) -> Indices:
     if not terms.per or not len(table):
         return np.zeros(len(table), np.int64)
     headings, _ = find_fields(table, terms.per, "per")
-    return first_with_same_key([table.column(heading) for heading in headings])
+    return first_with_same_key([table.cells(heading) for heading in headings])
 
 
 def _places_within(groups: Indices) -> Indices:

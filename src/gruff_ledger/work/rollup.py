@@ -208,7 +208,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     result = Table(headings, columns, origin.pick(rows), "the rollup")
     idle = _idle_label(result, len(sides.down))
     if idle.any():
-        result = result.filter(~idle)
+        result = result.keep_records(~idle)
     labels = len(sides.down) + (terms.detail == "beneath")
     result = structs.replace(
         result,
@@ -474,7 +474,7 @@ def _cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> Cube:
             values.append(amounts)
             parts.append((*place, np.full(len(place[0]), source, np.int64)))
             if terms.gives_cells:
-                texts.append(filtered(each.table.column(numbers.heading), mine))
+                texts.append(filtered(each.table.cells(numbers.heading), mine))
                 are_numbers.append(numbers.is_number[mine])
     scale = max((each.scale for each in values), default=0)
     whole = [at_scale(each, scale).values for each in values]
@@ -762,7 +762,7 @@ def _origins(brought: Sequence[Brought], sides: Sides) -> Origin:
 
 def _idle_label(table: Table, labels: int) -> Mask:
     """Mark records without a label that no list has a figure for."""
-    mask = np.array(table.column(table.headings[0]).to_pylist(), object) == NO_LABEL
+    mask = np.array(table.cells(table.headings[0]).to_pylist(), object) == NO_LABEL
     if mask.any():
         records = table.records()
         for place in np.flatnonzero(mask).tolist():
@@ -925,13 +925,13 @@ def _checked(
     labels = len(sides.down)
     wanted = np.ones(len(result), np.bool_)
     if terms.detail == "beneath":
-        there = result.column(result.headings[labels]).to_pylist()
+        there = result.cells(result.headings[labels]).to_pylist()
         wanted &= np.array([text == "" for text in there], np.bool_)
     if terms.totals in ("below", "both") and len(result):
         at = np.flatnonzero(wanted)[-1]
         wanted[at] = False
     cells = concat_columns(
-        [filtered(result.column(result.headings[at]), wanted) for at in base.tolist()]
+        [filtered(result.cells(result.headings[at]), wanted) for at in base.tolist()]
         or [text_column(())]
     )
     amounts, _ = read_amounts(joined(cells))

@@ -202,12 +202,12 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
         )
     with_labels = [*down, *([] if across is None else [across])]
     # Each thread looks through a field of its own.
-    looked = mapped_whole(lambda heading: distinct(table.column(heading)), with_labels)
+    looked = mapped_whole(lambda heading: distinct(table.cells(heading)), with_labels)
     labels = dict(zip(with_labels, looked, strict=True))
     out = _total_rows(terms, table, labels, across, values, said)
     if out is not None:
-        table = table.filter(~out)
-        labels = {heading: distinct(table.column(heading)) for heading in labels}
+        table = table.keep_records(~out)
+        labels = {heading: distinct(table.cells(heading)) for heading in labels}
     if not is_long:
         values = _without_total_columns(terms, table, down, values, said)
         is_text_fit = terms.gives_cells or terms.figure == "count"
@@ -300,7 +300,7 @@ def _total_rows(
     if not mask.any():
         return None
     looks = numbered_words(int(np.count_nonzero(mask)), "record looks", "records look")
-    rows = table.filter(mask)
+    rows = table.keep_records(mask)
     if not terms.leave_out_totals:
         said.warn(
             f"{table.name}: {looks} like totals of the others, but "
@@ -319,7 +319,7 @@ def _total_rows(
         )
     )
     if len(rows) == 1 and across is None:
-        _check_total_row(terms, table.filter(~mask), rows, values, said)
+        _check_total_row(terms, table.keep_records(~mask), rows, values, said)
     return mask
 
 
@@ -340,7 +340,7 @@ def _total_words_beside(table: Table, labels: Mapping[str, Distinct]) -> Mask:
     found = np.zeros(len(places), np.bool_)
     for heading in table.headings:
         if heading not in labels:
-            cells = taken(table.column(heading), places)
+            cells = taken(table.cells(heading), places)
             found |= matching(cells, TOTAL_PATTERN)
     for place in places[found].tolist():
         (record,) = table.records(place, place + 1)
@@ -355,7 +355,7 @@ def _row_of_sums(terms: RollupTerms, table: Table, values: Sequence[str]) -> Mas
         return mask
     for heading in values:
         amounts, is_number = read_amounts(
-            table.column(heading), _form(terms.form, heading)
+            table.cells(heading), _form(terms.form, heading)
         )
         own = int(amounts.values[-1])
         if not is_number[-1] or not own or total_of(amounts) != 2 * own:
@@ -370,10 +370,10 @@ def _check_total_row(
     """Say where a row of totals is not what its column adds up to."""
     for heading in values:
         form = _form(terms.form, heading)
-        amounts, is_number = read_amounts(row.column(heading), form)
+        amounts, is_number = read_amounts(row.cells(heading), form)
         if not is_number[0]:
             continue
-        others, _ = read_amounts(rest.column(heading), form)
+        others, _ = read_amounts(rest.cells(heading), form)
         _compare_totals(heading, total_of(others), others.scale, amounts, row, said)
 
 
@@ -394,7 +394,7 @@ def _compare_totals(
             f"what it is of adds up to {sums}.",
             heading,
             row.origin,
-            row.column(heading),
+            row.cells(heading),
         )
     )
 
@@ -440,7 +440,7 @@ def _with_numbers(
     """Leave out fields of a grid that hold texts and no number at all."""
     texts = []
     for heading in values:
-        column = table.column(heading)
+        column = table.cells(heading)
         _, is_number = read_amounts(column, _form(terms.form, heading))
         if not is_number.any() and not blank_mask(column).all():
             texts.append(heading)
@@ -461,9 +461,9 @@ def _check_total_column(
     terms: RollupTerms, table: Table, values: Sequence[str], total: str, said: _Said
 ) -> None:
     """Find the records whose total is not what their cells add up to."""
-    stated, is_number = read_amounts(table.column(total), _form(terms.form, total))
+    stated, is_number = read_amounts(table.cells(total), _form(terms.form, total))
     read = [
-        read_amounts(table.column(heading), _form(terms.form, heading))[0]
+        read_amounts(table.cells(heading), _form(terms.form, heading))[0]
         for heading in values
     ]
     scale = max([stated.scale, *(each.scale for each in read)])
@@ -491,7 +491,7 @@ def _check_total_column(
             f"{total} is not what its record adds up to.",
             total,
             table.origin.pick(wrong),
-            filtered(table.column(total), wrong),
+            filtered(table.cells(total), wrong),
             text_column(told),
         )
     )
@@ -509,7 +509,7 @@ def _labels(
         texts, codes = known[down[0]]
         labels = [list(texts)]
     else:
-        rows, codes = combinations([table.column(heading) for heading in down])
+        rows, codes = combinations([table.cells(heading) for heading in down])
         labels = [[row[place] for row in rows] for place in range(len(down))]
     nameless = [all(map(is_blank, each)) for each in zip(*labels, strict=True)]
     blank = np.array(nameless, np.bool_)[codes] if any(nameless) else np.zeros(0, bool)
@@ -517,14 +517,14 @@ def _labels(
         for place, is_nameless in enumerate(nameless):
             if is_nameless:
                 labels[0][place] = NO_LABEL
-        filled = [~blank_mask(table.column(heading)) for heading in values]
+        filled = [~blank_mask(table.cells(heading)) for heading in values]
         blank &= np.logical_or.reduce(filled)
     if blank.any():
         has = numbered_words(int(blank.sum()), "record has", "records have")
         said.warn(
             f"{table.name}: {has} no label in '{down[0]}': called '{NO_LABEL}'.",
             "",
-            table.filter(blank),
+            table.keep_records(blank),
         )
     return [text_column(each) for each in labels], codes
 
@@ -550,7 +550,7 @@ def _across_labels(
         said.warn(
             f"{table.name}: {has} no label in '{across}': called '{NO_LABEL}'.",
             "",
-            table.filter(mask),
+            table.keep_records(mask),
         )
         labels = [NO_LABEL if is_blank(text) else text for text in labels]
     if len(labels) * len(values) > _MOST_ACROSS:
@@ -586,7 +586,7 @@ def _numbers(
     terms: RollupTerms, table: Table, heading: str, across: Indices, said: _Said
 ) -> Numbers:
     """Read the numbers of a field; say what are none."""
-    column = table.column(heading)
+    column = table.cells(heading)
     form = _form(terms.form, heading)
     amounts, is_number = read_amounts(column, form)
     is_filled = ~blank_mask(column)

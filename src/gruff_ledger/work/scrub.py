@@ -275,7 +275,7 @@ def perform(
     told = list(notes + more)
     used: set[str] = set()
     for heading in fields:
-        was = table.column(heading)
+        was = table.cells(heading)
         form = forms.get(heading, Form())
         now, changed, unread = _scrubbed(
             was, terms, list(_steps(terms, form, pairs, used))
@@ -364,7 +364,7 @@ def _refuse_unread(
     terms: ScrubTerms, table: Table, heading: str, form: Form, unread: Mask
 ) -> None:
     """Refuse to rewrite a field of which no cell can be read: nothing would be done."""
-    column = table.column(heading)
+    column = table.cells(heading)
     filled = len(table) - int(np.count_nonzero(blank_mask(column)))
     if int(np.count_nonzero(unread)) < filled or not (terms.number or terms.date):
         return

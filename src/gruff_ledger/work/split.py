@@ -194,7 +194,7 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
         If a new heading is there already, or the pattern cannot be used.
     """
     heading, notes = _field(terms, table)
-    column = table.column(heading)
+    column = table.cells(heading)
     if terms.records:
         return _records(terms, table, heading, notes)
     # What is true of a text is decided once for all cells that have it.
@@ -220,8 +220,8 @@ def perform(terms: SplitTerms, table: Table) -> Outcome:
     aside: tuple[SetAside, ...] = ()
     if terms.surplus == "set-aside" and many.any():
         reason = f"{heading} has more than {wanted} parts"
-        aside = (SetAside(reason, table.filter(many)),)
-        result, many = result.filter(~many), np.zeros(len(many), np.bool_)
+        aside = (SetAside(reason, table.keep_records(many)),)
+        result, many = result.keep_records(~many), np.zeros(len(many), np.bool_)
     findings = _findings(terms, table, heading, wanted, few, many)
     return Outcome(result, aside, changes, findings, notes)
 
@@ -323,7 +323,7 @@ def _findings(
             message,
             heading,
             table.origin.pick(mask),
-            filtered(table.column(heading), mask),
+            filtered(table.cells(heading), mask),
         )
         for message, mask in ((too_few, few), (too_many, many))
         if mask.any()
@@ -381,7 +381,7 @@ def _records(
     terms: SplitTerms, table: Table, heading: str, notes: tuple[Note, ...]
 ) -> Outcome:
     """Make one record a part, in the place of the record that has the cell."""
-    column = table.column(heading)
+    column = table.cells(heading)
     places = find_cuts(column, terms.cutting)
     if int(places.counts.max(initial=0)) < 2:
         said = Note(f"{heading}: no cell has two parts.")
@@ -399,7 +399,7 @@ def _records(
     new = [(f"{heading} part" if terms.keep else heading, parts)]
     dropped = () if terms.keep else (heading,)
     result, changes = with_new_fields(
-        table.take(records), new, at, dropped, term="parts"
+        table.pick_records(records), new, at, dropped, term="parts"
     )
     notes += _counted(heading, places.counts, blank_mask(column))
     notes += (

@@ -202,7 +202,7 @@ def _without_totals(table: Table) -> tuple[Table, tuple[Note, ...]]:
         "",
         table.origin.pick(~mask),
     )
-    return table.filter(mask), (note,)
+    return table.keep_records(mask), (note,)
 
 
 def _table(looked: Sequence[Surveyed]) -> Table:

@@ -66,13 +66,17 @@ def set_aside(
         reason = "decided to be the same as another record"
     if terms.stays == "none":
         repeats = group_sizes(groups.sure) > 1
-        aside = (SetAside(reason, table.filter(repeats)),) if repeats.any() else ()
-        return Outcome(table.filter(~repeats) if aside else table, aside)
+        aside = (
+            (SetAside(reason, table.keep_records(repeats)),) if repeats.any() else ()
+        )
+        return Outcome(table.keep_records(~repeats) if aside else table, aside)
     if not repeats.any():
         return Outcome(table)
-    aside = (SetAside(reason, table.filter(repeats), table.origin.pick(kept[repeats])),)
+    aside = (
+        SetAside(reason, table.keep_records(repeats), table.origin.pick(kept[repeats])),
+    )
     if not terms.fill:
-        return Outcome(table.filter(~repeats), aside)
+        return Outcome(table.keep_records(~repeats), aside)
     leave = [field.name for field in fields] if groups.near is None else []
     chosen = {
         (int(groups.sure[one]), field): value
@@ -80,7 +84,9 @@ def set_aside(
         if groups.sure[one] == groups.sure[other]
     }
     done = filled(table, groups.sure, kept, members, leave, chosen)
-    return Outcome(done.table.filter(~repeats), aside, done.changes, done.findings)
+    return Outcome(
+        done.table.keep_records(~repeats), aside, done.changes, done.findings
+    )
 
 
 def with_marks(
@@ -159,7 +165,7 @@ def shown(
             free_heading("duplicate", table.headings), _marks(terms, groups, kept)
         )
         marked = _explained(marked, groups, kept, numbered=False)
-    listed = marked.take(together)
+    listed = marked.pick_records(together)
     unlike = differing(table, together, kept[together])
     names = [
         ", ".join(
@@ -175,7 +181,7 @@ def shown(
     )
     aside: tuple[SetAside, ...] = ()
     if len(members) < len(table):
-        aside = (SetAside("repeats no other record", table.filter(~in_group)),)
+        aside = (SetAside("repeats no other record", table.keep_records(~in_group)),)
     findings = tuple(
         Finding(
             rule=f"copies agree in {field}",
@@ -183,7 +189,7 @@ def shown(
             message=f"{field} is not as in the record kept of its group.",
             field=field,
             origin=table.origin.pick(together[mask]),
-            value=taken(table.column(field), together[mask]),
+            value=taken(table.cells(field), together[mask]),
         )
         for field, mask in zip(unlike.fields, unlike.masks, strict=True)
         if mask.any()

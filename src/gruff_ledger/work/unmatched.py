@@ -174,7 +174,7 @@ def unmatched_table(
     return Table(
         (*headings, *own),
         (
-            *(taken(table.column(heading), unmatched.firsts) for heading in headings),
+            *(taken(table.cells(heading), unmatched.firsts) for heading in headings),
             number_column(unmatched.counts),
             unmatched.nearest,
         ),
