@@ -2,7 +2,10 @@
 # but Python 3.11 or newer. Without make, do by hand what the rules say.
 PYTHON ?= python3
 BIN = bin
-SOURCES := $(shell find src -type f -not -name '*.pyc') pyproject.toml hatch_build.py README.md
+SOURCES := $(shell find src -type f -not -name '*.pyc') pyproject.toml hatch_build.py README.md \
+  constraints.txt
+# What was tested is what is installed.
+INSTALL = -m pip install --quiet --disable-pip-version-check --constraint constraints.txt
 
 .PHONY: demo test check bench clean
 
@@ -22,16 +25,16 @@ bench: .venv-test/ready
 
 .venv-demo/ready: $(SOURCES)
 	$(PYTHON) -m venv .venv-demo
-	.venv-demo/$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade .
+	.venv-demo/$(BIN)/python $(INSTALL) --upgrade .
 	touch $@
 
 .venv-test/ready: $(SOURCES)
 	$(PYTHON) -m venv .venv-test
-	.venv-test/$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade '.[test]'
+	.venv-test/$(BIN)/python $(INSTALL) --upgrade '.[test]'
 	touch $@
 
 .venv-test/checks-ready: .venv-test/ready
-	.venv-test/$(BIN)/python -m pip install --quiet --disable-pip-version-check '.[check]'
+	.venv-test/$(BIN)/python $(INSTALL) '.[check]'
 	touch $@
 
 clean:

@@ -28,7 +28,7 @@ HEADINGS = (
 )
 _FIRST = "Grey Blue Old Little Merry Silver Quiet Red Lucky Salt Amber Swift Patient"
 _SECOND = "Heron Otter Seal Tern Anchor Kittiwake Puffin Petrel Compass Limpet Plover"
-_SKIPPERS = "Tidewell Saltby Quillon Marrowby Oarsley Kelpson Brinewood Harrowdeep"
+_SKIPPERS = "Tidewell Saltwhick Quillon Marrowby Oarsley Kelpson Brinewood Harrowdeep"
 _BLANK_SHARE = 0.06
 _REPEAT_SHARE = 0.05
 _BATCH = 100_000

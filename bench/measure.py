@@ -129,7 +129,7 @@ def rows_of_size(n: int) -> list[Row]:
         Row(
             "duplicates by one field",
             [*verb("duplicates", whole), "--by", "Booking"],
-            "Arrow pass",
+            "column pass",
             arrow,
             1.5,
             size,
@@ -137,7 +137,7 @@ def rows_of_size(n: int) -> list[Row]:
         Row(
             "duplicates by whole record",
             verb("duplicates", whole),
-            "Arrow pass",
+            "column pass",
             arrow,
             2.0,
             size,
@@ -145,16 +145,16 @@ def rows_of_size(n: int) -> list[Row]:
         Row(
             "merge of four lists",
             verb("merge", *parts),
-            "Arrow pass",
+            "column pass",
             arrow,
             1.5,
             in_parts,
         ),
-        Row("survey", verb("survey", whole), "Arrow pass", arrow, 3.0, size),
+        Row("survey", verb("survey", whole), "column pass", arrow, 3.0, size),
         Row(
             "count by one field",
             [*verb("count", whole), "--by", "Boat"],
-            "Arrow pass",
+            "column pass",
             arrow,
             1.5,
             size,
@@ -168,11 +168,11 @@ def rows_of_size(n: int) -> list[Row]:
             size,
         ),
         *(
-            Row(name, command, "Arrow pass", arrow, 2.0, size)
+            Row(name, command, "column pass", arrow, 2.0, size)
             for name, command in field_commands(whole, n)
         ),
         *together_rows(whole, n, arrow),
-        Row("docket of three verbs", run, "Arrow pass", arrow, 4.0, in_parts),
+        Row("docket of three verbs", run, "column pass", arrow, 4.0, in_parts),
         Row(
             "docket of three verbs",
             run,
@@ -194,7 +194,7 @@ def again_rows(
     trace = [GRUFF, "trace", str(SCRATCH / "ten.csv"), "--record", str(n // 2)]
     size = sum(part.stat().st_size for part in parts)
     return [
-        Row("docket of ten entries", run, "Arrow pass", arrow, 4.0, size),
+        Row("docket of ten entries", run, "column pass", arrow, 4.0, size),
         Row("docket of ten entries", run, "text pass", text, 1.0, size),
         Row(
             "the same, --if-changed, nothing changed",
@@ -203,7 +203,7 @@ def again_rows(
             hashing(parts),
             1.2,
         ),
-        Row("trace of a record", trace, "Arrow pass", arrow, 0.0),
+        Row("trace of a record", trace, "column pass", arrow, 0.0),
     ]
 
 
@@ -222,7 +222,7 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
         Row(
             f"lookup of three fields in {n * 45 // 100:,}",
             [*lookup, "--take", "Rate, Deposit, Terms"],
-            "Arrow pass",
+            "column pass",
             arrow,
             2.0,
             size(coded, reference),
@@ -230,7 +230,7 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
         Row(
             "rollup to a 300 × 24 grid",
             [*verb("rollup", long), *grid],
-            "Arrow pass",
+            "column pass",
             arrow,
             1.2,
             size(long),
@@ -238,7 +238,7 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
         Row(
             "compare of two lists",
             [*verb("compare", whole, later), "--key", "Booking"],
-            "Arrow pass",
+            "column pass",
             arrow,
             3.0,
             size(whole, later),
@@ -246,7 +246,7 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
         Row(
             "compare with one in another order",
             [*verb("compare", whole, shuffled), "--key", "Booking"],
-            "Arrow pass",
+            "column pass",
             arrow,
             0.0,
             size(whole, shuffled),
@@ -254,7 +254,7 @@ def together_rows(whole: Path, n: int, arrow: list[str]) -> list[Row]:
         Row(
             "merge of two lists by key",
             [*verb("merge", whole, later), "--key", "Booking, Mooring no"],
-            "Arrow pass",
+            "column pass",
             arrow,
             0.0,
             size(whole, later),

@@ -21,7 +21,7 @@ _CELLS = {
     "Boat": ("Grey Heron", " Grey  Heron", "Old Seal", "Tern", "", "Red Tern, Old"),
     "Quay": ("north", "North", "south", ""),
     "Length": ("9.4", "12", "7.05", "n/a", "", "-3"),
-    "Skipper": ("A. Tidewell", "B. Saltby", "a. tidewell", ""),
+    "Skipper": ("A. Tidewell", "B. Saltwhick", "a. tidewell", ""),
     "Note": ("late; paid", "paid", "x;y;z", "", "-"),
 }
 

@@ -17,7 +17,7 @@ class RecordedTest(FolderTest):
 
         self.path = self.folder / "recorded.json"
         self.recorded = lambda: Recorded(self.path)
-        self.row = Row("sort", [], "Arrow pass", [], 2.0)
+        self.row = Row("sort", [], "column pass", [], 2.0)
 
     def test_a_row_that_fell_a_quarter_behind_is_told(self) -> None:
         before = self.recorded()
@@ -37,7 +37,7 @@ class RecordedTest(FolderTest):
         now.keep()
         self.assertEqual(
             json.loads(self.text("recorded.json")),
-            {"9 records": {"a / b": 1.0}, "100 records": {"sort / Arrow pass": 9.0}},
+            {"9 records": {"a / b": 1.0}, "100 records": {"sort / column pass": 9.0}},
         )
 
 

@@ -10,6 +10,11 @@ from gruff_ledger.interrupts import held_back
 
 @unittest.skipUnless(os.name == "posix", "signals are sent as POSIX has it")
 class HeldBackTest(unittest.TestCase):
+    def setUp(self) -> None:
+        """Listen to interruptions, as a program in the foreground does."""
+        before = signal.signal(signal.SIGINT, signal.default_int_handler)
+        self.addCleanup(signal.signal, signal.SIGINT, before)
+
     def test_the_block_ends_before_the_interruption(self) -> None:
         """And it is told of but once."""
         done = []

@@ -45,6 +45,8 @@ _LIKE_A_TOKEN = re.compile(
 
 _QUERY_PART = re.compile(r"(?<=[?&;#])([^=&;#]*)(=?)([^&;#]*)")
 
+_PASSWORD_PART = re.compile(r"(?<=[?&;])([^=&;#]*pass[^=&;#]*)=[^&;#]*", re.IGNORECASE)
+
 # What looks like an address within other text.
 _IN_TEXT = re.compile(
     r"(?<![A-Za-z0-9])(?:[a-z][a-z0-9+.-]+(?:[:;]|%3a)(?:[/\\]|%2f)+|"
@@ -80,7 +82,12 @@ def without_credentials(address: str) -> str:
     start, rest = address[: scheme.end()], address[scheme.end() :]
     end = _END_OF_HOST.search(rest)
     host = rest if end is None else rest[: end.start()]
-    if "@" in host:
+    is_server = start.strip().lower().startswith("postgres")
+    if "@" in host and is_server and ":" not in host.rpartition("@")[0]:
+        # Whoever connects to a database by name alone has said no secret; a password is
+        # not taken from such an address.
+        pass
+    elif "@" in host:
         rest = host.rpartition("@")[2] + rest[len(host) :]
     elif ":" in host and not _PORT.fullmatch(host):
         if "@" in rest:
@@ -88,6 +95,8 @@ def without_credentials(address: str) -> str:
             rest = rest.rpartition("@")[2]
         elif not re.fullmatch(r"[^:]*:[0-9]{1,5}", host):
             rest = f"{host.partition(':')[0]}:{_HIDDEN}{rest[len(host) :]}"
+    if is_server:
+        return start + _PASSWORD_PART.sub(rf"\1={_HIDDEN}", rest)
     return start + _QUERY_PART.sub(_without_secret, rest)
 
 

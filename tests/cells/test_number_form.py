@@ -5,7 +5,7 @@ import unittest
 from decimal import Decimal
 
 import msgspec
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.number import plain_text
@@ -107,6 +107,7 @@ FIELDS = given(
 
 
 class FieldTest(unittest.TestCase):
+    @example(["0-"], NumberForm(decimal=",", currency="-"))
     @FIELDS
     def test_whole_fields_agree_with_reading_one_by_one(self, cells, form) -> None:
         if form.decimal == "," and form.group == ";":

@@ -177,6 +177,11 @@ class StreamsTest(FolderTest):
         self.assertEqual(self.text(long), self.text(long[1:]))
 
 
+def listen() -> None:
+    """Listen to interruptions, as a program in the foreground does."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+
+
 @unittest.skipUnless(os.name == "posix", "signals are sent as POSIX has it")
 class InterruptTest(FolderTest):
     def test_an_interruption_waits_until_all_outputs_are_there(self) -> None:
@@ -190,6 +195,7 @@ class InterruptTest(FolderTest):
                     cwd=self.folder,
                     stdout=subprocess.PIPE,
                     stderr=subprocess.PIPE,
+                    preexec_fn=listen,
                 )
                 assert running.stdout is not None
                 running.stdout.readline()
@@ -213,6 +219,7 @@ class InterruptTest(FolderTest):
                 [PROGRAM, "sort", "x.csv", "--by", "Boat", "--to", "y.xlsx"],
                 cwd=self.folder,
                 stderr=subprocess.PIPE,
+                preexec_fn=listen,
             )
             time.sleep(delay)
             running.send_signal(signal.SIGINT)

@@ -37,7 +37,7 @@ class ParseTest(unittest.TestCase):
         cases = {
             "": "empty",
             "#row=2": "no list",
-            "a.csv#rows=2": "'rows=2' is no part",
+            "a.csv#rows=2": "'rows=2' is not a part",
             "a.csv#row=0-4": "holds nothing",
             "a.csv#row=4-2": "holds nothing",
             "a.csv#row=*-4": "begins at the end",

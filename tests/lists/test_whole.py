@@ -236,6 +236,8 @@ class ProtectedTest(FolderTest):
         """And what is in place is noted."""
         paths = [self.folder / name for name in ("a.csv", "b.csv")]
         put = placing._put
+        before = signal.signal(signal.SIGINT, signal.default_int_handler)
+        self.addCleanup(signal.signal, signal.SIGINT, before)
 
         def interrupted(staged: placing.Staged, *, replace: bool) -> None:
             put(staged, replace=replace)

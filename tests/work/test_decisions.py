@@ -84,9 +84,9 @@ class DecidedTest(unittest.TestCase):
         terms = DuplicatesTerms(near=True, treat="set-aside", decisions=FILE)
         listed = table(
             "Name|Born|Phone",
-            "Mira Sund|1999-09-09|0411 515253",
-            "Mira Snud|1999-09-09|0411 515253",
-            "Otto Kelp|1951-01-30|0555 999888",
+            "Mira Sund|1999-09-09|0116 4960253",
+            "Mira Snud|1999-09-09|0116 4960253",
+            "Otto Kelp|1951-01-30|0113 4960888",
         )
         self.assertEqual(len(done(listed, terms=terms).table), 3)
         decisions = answered(listed, "same", terms=terms)

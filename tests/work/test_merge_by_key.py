@@ -124,18 +124,18 @@ class PrecedenceTest(unittest.TestCase):
 
 
 class StatusTest(unittest.TestCase):
-    def test_an_incoming_list_updates_a_master(self) -> None:
-        master = table("K|V", "a|1", "b|2", "c|3", name="master")
+    def test_an_incoming_list_updates_the_first(self) -> None:
+        register = table("K|V", "a|1", "b|2", "c|3", name="register")
         incoming = table("K|V", "c|3", "b|9", "d|4", "a|", name="incoming")
         outcome = merge(
-            *(master, incoming), key=("K",), update=True, status="S", name_source="L"
+            *(register, incoming), key=("K",), update=True, status="S", name_source="L"
         )
         self.assertEqual(
             outcome.table.records(),
             [
-                ("a", "1", "master + incoming", "untouched"),
-                ("b", "9", "master + incoming", "changed"),
-                ("c", "3", "master + incoming", "untouched"),
+                ("a", "1", "register + incoming", "untouched"),
+                ("b", "9", "register + incoming", "changed"),
+                ("c", "3", "register + incoming", "untouched"),
                 ("d", "4", "incoming", "new"),
             ],
         )

@@ -144,7 +144,8 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
             return plain_text(number)
         return text if is_blank(text) else _NO_NUMBER
 
-    if not form.decimal.isascii():
+    if not form.decimal.isascii() or {*form.currency} & {*"0123456789+-", form.decimal}:
+        # What is a sign of the currency here is no part of a number.
         return rewritten(column, plain).column
     simple = np.zeros(256, np.bool_)
     simple[[*b"0123456789+-", ord(form.decimal)]] = True

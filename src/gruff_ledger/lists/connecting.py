@@ -139,9 +139,29 @@ _REMEDY = (
 )
 
 
+def driver(place: str) -> Any:
+    """
+    Return the package that talks to PostgreSQL servers; it is an extra of ours.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is not installed.
+    """
+    try:
+        import psycopg
+    except ImportError as error:
+        raise UnreadableSource(
+            "tables on a PostgreSQL server need a package that is not installed.",
+            "Install it by: pip install 'gruff-ledger[postgres]'",
+            file=place,
+        ) from error
+    return psycopg
+
+
 def stated(place: str) -> dict[str, Any]:
     """Take an address apart."""
-    import psycopg
+    psycopg = driver(place)
     from psycopg.conninfo import conninfo_to_dict
 
     try:
@@ -157,12 +177,12 @@ def stated(place: str) -> dict[str, Any]:
 def server_engine(place: str) -> sql.Engine:
     """Return an engine that connects to a server, set up so that texts are the same."""
 
-    def connection() -> Any:
-        import psycopg
+    driver(place)
 
+    def connection() -> Any:
         parts = stated(place)
         parts.setdefault("connect_timeout", str(_WAIT_SECONDS))
-        made = psycopg.connect(client_encoding="utf8", **parts)
+        made = driver(place).connect(client_encoding="utf8", **parts)
         for setting in _SETTINGS:
             made.execute(setting.encode())
         made.commit()

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from gruff_ledger.lists.cell_remarks import Remark, Remarks
+from gruff_ledger.lists.own_book import FONT
 from gruff_ledger.outcome import Severity
 from gruff_ledger.table import Table
 
@@ -36,7 +37,7 @@ class Forms:
 
     Parameters
     ----------
-    book : xlsxwriter.Workbook
+    book : OwnBook
 
     Attributes
     ----------
@@ -89,6 +90,7 @@ class Forms:
             "width": _NOTE_WIDTH_PIXELS,
             "height": (lines + 1) * _LINE_PIXELS,
             "author": "",
+            "font_name": FONT,
         }
         sheet.write_comment(row, column, text[:32_000], options)
 
@@ -104,7 +106,7 @@ def write_findings(
 
     Parameters
     ----------
-    sheet : xlsxwriter.worksheet.Worksheet
+    sheet : a tab of it
     lists : sequence of (tab, Table, Remarks)
     source_names : sequence of str
     forms : Forms

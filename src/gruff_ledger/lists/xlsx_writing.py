@@ -66,8 +66,9 @@ def write_workbook(
         If a list is too long or too wide for a tab, a cell too long for a cell, or a
         name none that a tab can have. Nothing is written then.
     """
-    import xlsxwriter
     import xlsxwriter.xmlwriter
+
+    from gruff_ledger.lists.own_book import OwnBook
 
     # Each mark that could begin an escape is escaped, also where two such share one:
     # the library leaves out the second of `_x005F_x0041_`.
@@ -77,14 +78,11 @@ def write_workbook(
         _check_size(name, table)
     cells = sum(len(table) * len(table.headings) for _, table in parts)
     options = {
-        "strings_to_formulas": False,
-        "strings_to_urls": False,
-        "strings_to_numbers": False,
         "constant_memory": cells > _MOST_CELLS_IN_MEMORY,
         "in_memory": cells <= _MOST_CELLS_IN_MEMORY,
     }
     remarks = [remarks_on(table, findings) for _, table in parts]
-    with xlsxwriter.Workbook(sink, options) as book:
+    with OwnBook(sink, options) as book:
         book.set_properties({"created": CREATED})
         forms = Forms(book)
         for name, (_, table), said in zip(names, parts, remarks, strict=True):

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 # Told apart also in grey, and by the colour-blind: dark, middle, light with a pattern.
-_ONCE, _AGAIN, _BLANK = "#1f4e79", "#7fb2d9", "#f1e3c4"
+_ONCE, _AGAIN, _BLANK = "#2f6b5e", "#9cc7b8", "#f1e3c4"
 INK, FAINT = "#1d2430", "#667384"
 
 _BAR_INCHES = 0.34
@@ -86,7 +86,15 @@ def new_figure(width: float, height: float) -> Figure:
 def save_figure(figure: Figure, sink: BinaryIO, ending: str) -> None:
     """Write a figure as the ending of its path says, without a date or a program."""
     form = ending.removeprefix(".")
-    metadata = {"Date": None} if form == "svg" else {"Software": None}
+    metadata = (
+        {"Date": None, "Creator": "Gruff Ledger"}
+        if form == "svg"
+        else {"Software": None}
+    )
+    for number, axes in enumerate(figure.axes, 1):
+        # Else they are named after the library.
+        axes.xaxis.set_gid(f"across-{number}")
+        axes.yaxis.set_gid(f"down-{number}")
     figure.savefig(sink, format=form, dpi=128, metadata=metadata)
 
 
@@ -126,9 +134,9 @@ def _draw(
     for side in ("top", "right", "left", "bottom"):
         axis.spines[side].set_visible(False)
     for place, fact in zip(places, fields, strict=True):
-        said = f"{fact.blank} blank" if fact.blank else "full"
+        said = f"{fact.blank} blank" if fact.blank else "no blanks"
         axis.annotate(
-            f"{fact.distinct} distinct, {said}",
+            f"{fact.distinct} different, {said}",
             (1.0, place),
             xycoords=("axes fraction", "data"),
             xytext=(6, 0),

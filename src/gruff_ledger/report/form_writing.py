@@ -42,15 +42,9 @@ def write_form(
     sources : mapping
         Not looked at.
     """
-    import xlsxwriter
+    from gruff_ledger.lists.own_book import OwnBook
 
-    options = {
-        "in_memory": True,
-        "strings_to_formulas": False,
-        "strings_to_urls": False,
-        "strings_to_numbers": False,
-    }
-    with xlsxwriter.Workbook(sink, options) as book:
+    with OwnBook(sink, {"in_memory": True}) as book:
         book.set_properties({"created": CREATED})
         _FormBook(book, plan).write()
 

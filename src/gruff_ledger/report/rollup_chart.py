@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 # Told apart also in grey and by the colour-blind: each with a mark of its own.
-_COLOURS = ("#1f4e79", "#c05a1c", "#4d8c57", "#8a6bb0", "#b8860b", "#5b6b7a")
+_COLOURS = ("#2f6b5e", "#b4652d", "#5b5b8c", "#8a7a2c", "#7a4b5e", "#4a7a8c")
 _MARKS = ("o", "s", "^", "D", "v", "P")
 _MOST_LINES = len(_COLOURS)
 

@@ -277,7 +277,7 @@ def _precedence(
     """Return the rank of some records: of those with one key the least stands."""
     lists = stacked.list_of[members]
     if terms.update:
-        # The later an update, the newer; the master comes last.
+        # The later an update, the newer; the first list comes last.
         count = len(stacked.names)
         return np.where(lists == 0, count, count - lists), (), _updates_note(stacked)
     if terms.of is None:
@@ -501,10 +501,9 @@ def _status_notes(
     said = numbered_words(merged, "record was", "records were")
     notes = [Note(f"{said} merged into others; {len(status)} stand.")]
     if len(stacked.names) > 1:
-        noun = "master" if terms.update else "first list"
         notes.append(
             Note(
-                f"As seen from {stacked.names[0]}, the {noun}: {counts[_NEW]} new, "
+                f"As seen from {stacked.names[0]}, the first list: {counts[_NEW]} new, "
                 f"{counts[_CHANGED]} changed, {counts[_UNTOUCHED]} untouched, "
                 f"{counts[_MISSING]} missing in the others.",
                 "To list them, use `new`, `changed`, `untouched` and `missing`.",

@@ -41,9 +41,9 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
     update: Annotated[
         bool,
         Meta(
-            description="By key, the first list is a master that the others update: "
-            "their filled cells stand, those of a later list before an earlier one's, "
-            "and what is new, changed and missing is counted."
+            description="By key, the later lists bring the first one up to date: "
+            "their filled cells are taken, those of the latest list before the "
+            "others', and what is new, changed and missing is counted."
         ),
     ] = False
     status: Annotated[

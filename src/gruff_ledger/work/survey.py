@@ -155,7 +155,7 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         notes += without
         facts = mapped(
             lambda heading, records=records: field_facts(  # type: ignore[misc]
-                heading, records.column(heading), records.places, terms.null
+                heading, records.cells(heading), records.places, terms.null
             ),
             chosen,
         )
