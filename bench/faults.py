@@ -1,20 +1,24 @@
-"""Kill runs at random moments, and check that nothing is ever half done.
+"""Kill and interrupt runs, and check that nothing is ever half done.
 
     python bench/faults.py               300 kills
     python bench/faults.py 50 --seed 3   fewer, and others
 
 A docket with several results is run again and again on lists that change from run to
-run, and killed at a random moment of each. After each kill every result must be, byte
-for byte, that of the lists before or that of the lists now; the next run must do its
-work; what it leaves must be right; and the trail of the ledger, where it is whole,
-must answer. The program is the `gruff` beside this Python.
+run, and ended at a random moment of each: killed, interrupted as by Ctrl-C, or
+interrupted at the very moment in which its results are put in their places. After each
+every result must be, byte for byte, that of the lists before or that of the lists now;
+after an interruption all must be of one kind, and its message must be true; the next
+run must do its work; what it leaves must be right; and the trail of the ledger, where
+it is whole, must answer. The program is the `gruff` beside this Python.
 """
 
 from __future__ import annotations
 
 import argparse
 import hashlib
+import os
 import random
+import signal
 import subprocess
 import sys
 import tempfile
@@ -55,6 +59,9 @@ to = "out/quays.json"
 """
 RESULTS = ("out/once.csv", "out/once.xlsx", "out/quays.json")
 
+# How runs are ended.
+WAYS = ("killed", "interrupted", "as results are placed")
+
 Seen = tuple[str, ...]
 
 
@@ -62,8 +69,17 @@ def run(folder: Path) -> subprocess.Popen[bytes]:
     """Begin a run of the docket."""
     command = [GRUFF, "run", "job.toml", "--replace", "--quiet"]
     return subprocess.Popen(
-        command, cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+        command,
+        cwd=folder,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        preexec_fn=listen if os.name == "posix" else None,
     )
+
+
+def listen() -> None:
+    """Have a run listen to interruptions, as one in the foreground does."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def finish(running: subprocess.Popen[bytes]) -> None:
@@ -81,6 +97,44 @@ def seen(folder: Path) -> Seen:
         else "missing"
         for name in RESULTS
     )
+
+
+def ended(
+    running: subprocess.Popen[bytes], how: str, after: float, folder: Path
+) -> str:
+    """End a run, and return what it says; empty for one that is killed."""
+    if how == "as results are placed":
+        before = marks(folder)
+        # From the first result that is another file on, they are being put in place.
+        while running.poll() is None and marks(folder) == before:
+            time.sleep(0.0002)
+    else:
+        time.sleep(after)
+    if how == "killed":
+        running.kill()
+    elif running.poll() is None:
+        running.send_signal(signal.SIGINT)
+    return running.communicate()[1].decode()
+
+
+def marks(folder: Path) -> list[int]:
+    """Return what tells the files of the results from others with the same names."""
+    return [
+        (folder / name).stat().st_ino if (folder / name).exists() else 0
+        for name in RESULTS
+    ]
+
+
+def check_told(said: str, status: int, kind: str) -> None:
+    """Check that what an interrupted run says is true."""
+    if not said and status == 0:
+        true = kind == "all new"
+    elif "No output was written or replaced." in said:
+        true = kind == "all old"
+    else:
+        true = "was written whole" in said and kind == "all new"
+    if not true or status not in (0, 130, -signal.SIGINT):
+        raise SystemExit(f"{kind}, status {status}, and it says: {said!r}")
 
 
 def kills(folder: Path, count: int, seed: int) -> Counter[str]:
@@ -113,9 +167,8 @@ def kills(folder: Path, count: int, seed: int) -> Counter[str]:
         now = chance.choice([number for number in range(LISTS) if number != last])
         (folder / "bookings.csv").write_bytes(lists[now])
         running = run(folder)
-        time.sleep(chance.random() * longest * 1.1)
-        running.kill()
-        running.communicate()
+        how = chance.choice(WAYS)
+        said = ended(running, how, chance.random() * longest * 1.1, folder)
         found = seen(folder)
         for name, mine, old, new in zip(
             RESULTS, found, wanted[last], wanted[now], strict=True
@@ -123,7 +176,11 @@ def kills(folder: Path, count: int, seed: int) -> Counter[str]:
             if mine not in (old, new):
                 raise SystemExit(f"{name} is neither old nor new")
         kinds = {found == wanted[last]: "all old", found == wanted[now]: "all new"}
-        told[kinds.get(True, "some old, some new")] += 1
+        kind = kinds.get(True, "some old, some new")
+        told[kind] += 1
+        told[how] += 1
+        if how != "killed":
+            check_told(said, running.returncode, kind)
         trace = [GRUFF, "trace", "out/once.csv", "--record", "1"]
         done = subprocess.run(trace, cwd=folder, capture_output=True)
         if done.returncode:
