@@ -1,10 +1,13 @@
 """Tests of tables on a real PostgreSQL server, through the built program."""
 
 import json
+import sys
 import unittest
+from unittest.mock import patch
 
+from gruff_ledger.lists import connecting
 from gruff_ledger.lists.address import check_no_password, list_name, parse_address
-from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.problems import Problem, UnreadableSource
 from tests.postgres import PASSWORD, server
 from tests.support import FolderTest
 
@@ -203,3 +206,13 @@ class ServerTest(FolderTest):
         self.write("boats.csv", "boat,berth\nTern,9\nAuk,3\n")
         told = self.gruff("run", "job.toml", "--anywhere", "--replace", "--since-last")
         self.assertIn(b"1 new, 1 gone, 1 changed", told.stdout)
+
+
+class DriverTest(unittest.TestCase):
+    def test_without_the_extra_it_is_said_what_to_install(self) -> None:
+        """To read and to write."""
+        place = "postgresql://quay/register"
+        with patch.dict(sys.modules, {"psycopg": None}):
+            for use in (connecting.stated, connecting.server_engine):
+                with self.assertRaisesRegex(Problem, r"gruff-ledger\[postgres\]"):
+                    use(place)
