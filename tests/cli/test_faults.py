@@ -83,6 +83,33 @@ class FaultTest(FolderTest):
                 self.assertIn("there is no room left to write it", told)
                 self.assertEqual(self.all_files(), self.before)
 
+    @unittest.skipIf(os.name == "nt", "needs a limit on the size of files")
+    def test_a_full_disk_whatever_the_format(self) -> None:
+        """Each writer tells of it in its own way."""
+        import resource
+
+        for ending in ("csv", "xlsx", "json", "parquet", "db", "html"):
+            with self.subTest(ending=ending):
+                done = subprocess.run(
+                    [
+                        PROGRAM,
+                        "sort",
+                        "north.csv",
+                        "--by",
+                        "Boat",
+                        "--to",
+                        f"n.{ending}",
+                    ],
+                    cwd=self.folder,
+                    capture_output=True,
+                    preexec_fn=lambda: resource.setrlimit(
+                        resource.RLIMIT_FSIZE, (20_000, 20_000)
+                    ),
+                )
+                self.assertEqual(done.returncode, 2, done.stderr)
+                self.assertIn(b"there is no room left to write it", done.stderr)
+                self.assertFalse((self.folder / f"n.{ending}").exists())
+
     def test_a_ledger_that_cannot_be_written(self) -> None:
         """A file in the place of the folder is said, and nothing is written."""
         self.write("other/ledger", "a file")

@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import Any, BinaryIO
 
 import xlsxwriter
+from xlsxwriter.exceptions import FileCreateError
 from xlsxwriter.packager import Packager
 from xlsxwriter.styles import Styles
 from xlsxwriter.xmlwriter import XMLwriter
@@ -129,11 +130,30 @@ class OwnBook(xlsxwriter.Workbook):  # type: ignore[misc]
                 "strings_to_formulas": False,
                 "strings_to_urls": False,
                 "strings_to_numbers": False,
+                "use_zip64": True,
                 "default_format_properties": font,
                 **options,
             },
         )
         self.theme_xml = _theme()
+
+    def close(self) -> None:
+        """
+        Write the workbook.
+
+        Raises
+        ------
+        OSError
+            As the system raises it, such as for a full disk.
+        """
+        try:
+            super().close()
+        except FileCreateError as error:
+            # The library wraps what the system said.
+            for said in (*error.args, error.__cause__, error.__context__):
+                if isinstance(said, OSError):
+                    raise said from error
+            raise OSError(str(error)) from error
 
     def _get_packager(self) -> Packager:
         return _Packager()
