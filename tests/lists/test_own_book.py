@@ -2,9 +2,12 @@
 
 import io
 import re
+import tempfile
 import unittest
 import zipfile
+from unittest.mock import patch
 
+from gruff_ledger.lists.own_book import OwnBook
 from gruff_ledger.lists.xlsx_writing import write_workbook
 from gruff_ledger.outcome import Finding, Severity
 from tests.support import FolderTest, table
@@ -45,6 +48,18 @@ class OwnBookTest(FolderTest):
         sink = io.BytesIO()
         write_workbook([("Berths", listed)], sink, [finding], ["the list"])
         self.check(sink.getvalue())
+
+    def test_nothing_stays_of_a_workbook_that_fails(self) -> None:
+        """Tabs that are written row by row lie on the disk meanwhile."""
+        with (
+            patch.object(tempfile, "tempdir", str(self.folder)),
+            self.assertRaises(RuntimeError),
+            OwnBook(io.BytesIO(), {"constant_memory": True}) as book,
+        ):
+            book.add_worksheet("May").write_string(0, 0, "Berth")
+            self.assertEqual(len(list(self.folder.iterdir())), 1)
+            raise RuntimeError
+        self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_forms(self) -> None:
         """That are to be filled in."""

@@ -7,6 +7,9 @@ themes).
 
 from __future__ import annotations
 
+import contextlib
+import tempfile
+from types import TracebackType
 from typing import Any, BinaryIO
 
 import xlsxwriter
@@ -123,6 +126,12 @@ class OwnBook(xlsxwriter.Workbook):  # type: ignore[misc]
     """
 
     def __init__(self, sink: BinaryIO, options: dict[str, Any]) -> None:
+        # What the library keeps on the disk meanwhile is what the list holds: it must
+        # not stay there, whatever goes wrong.
+        self._folder = None
+        if not options.get("in_memory"):
+            self._folder = tempfile.TemporaryDirectory(prefix="gruff-")
+            options = {**options, "tmpdir": self._folder.name}
         font = {"font_name": FONT, "font_size": _SIZE, "font_scheme": "none"}
         super().__init__(
             sink,
@@ -136,6 +145,25 @@ class OwnBook(xlsxwriter.Workbook):  # type: ignore[misc]
             },
         )
         self.theme_xml = _theme()
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        try:
+            if error is None:
+                self.close()
+        finally:
+            self.fileclosed = 1
+            for sheet in self.worksheets():
+                # Of a tab that is written row by row.
+                with contextlib.suppress(AttributeError, OSError, ValueError):
+                    sheet.row_data_fh.close()
+            if self._folder is not None:
+                with contextlib.suppress(OSError):
+                    self._folder.cleanup()
 
     def close(self) -> None:
         """
