@@ -6,6 +6,7 @@ does not fit.
 
 from __future__ import annotations
 
+import copy
 import io
 import json
 import random
@@ -207,7 +208,7 @@ def _alter(index: Any, chance: random.Random) -> None:
         elif kind == 1 and isinstance(at[key], int):
             at[key] += chance.choice((-1, 1, 2, 1000))
         elif kind == 2 and isinstance(at, list):
-            at.append(chance.choice(at))
+            at.append(copy.deepcopy(chance.choice(at)))
         else:
-            at[key] = chance.choice(ODD)
+            at[key] = copy.deepcopy(chance.choice(ODD))
         return
