@@ -8,9 +8,11 @@ Nothing is imported here before it is asked for: ``gruff --version`` must start 
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
+# As type checkers know it: `typing` itself need not be loaded for a program to start.
+TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from typing import Any
+
     from gruff_ledger.outcome import Outcome
     from gruff_ledger.problems import Problem
     from gruff_ledger.script import Run, do, make_list, read, run, write

@@ -67,6 +67,13 @@ class FarCellTest(unittest.TestCase):
         with self.assertRaisesRegex(UnreadableSource, "span 99999999 rows"):
             read(rewritten(book, SHEET, far, *no_place))
 
+    def test_a_column_that_no_tab_has_is_refused(self) -> None:
+        """However few rows there are."""
+        for far in (b"XFE1", b"ZZZ1", b"NAKA1", b"A1048577"):
+            xml = b'<sheetData><row r="1"><c r="%s"/></row></sheetData>' % far
+            with self.subTest(far=far), self.assertRaises(UnreadableSource):
+                check_xlsx_tab(OPENED, xml)
+
     def test_a_tab_is_found_by_any_case_of_its_name(self) -> None:
         """What is checked is what is read."""
         book = saved(by_openpyxl(ROWS))

@@ -6,16 +6,35 @@ needs no package begins here, beside the loading.
 
 from __future__ import annotations
 
-import contextlib
-import gc
+import _signal  # type: ignore[import-not-found]
 import os
-import signal
 import sys
-from collections.abc import Iterator
-from types import FrameType
-from typing import NoReturn
 
-_EXIT_NOT_DONE, _EXIT_INTERRUPTED = 2, 130
+# As type checkers know it: to load `typing` takes time in which nobody listens.
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from types import FrameType
+    from typing import NoReturn
+
+
+def _leave(number: int, frame: FrameType | None) -> NoReturn:
+    """Leave at once, and quietly: an import that is interrupted shows a traceback."""
+    os.write(2, b"gruff: interrupted. No output was written or replaced.\n")
+    os._exit(130)
+
+
+# From here on, and before anything else is loaded: until all is, nothing could be left
+# half done. (`signal` itself loads more; this is what is beneath it.)
+_IS_PROGRAM = os.path.basename(sys.argv[0]).startswith(("gruff", "-m", "__main__"))  # noqa: PTH119
+_LISTENS = _IS_PROGRAM and _signal.getsignal(_signal.SIGINT) is not _signal.SIG_IGN
+if _LISTENS:
+    _signal.signal(_signal.SIGINT, _leave)
+
+import contextlib  # noqa: E402
+import gc  # noqa: E402
+from collections.abc import Iterator  # noqa: E402
+
+_EXIT_NOT_DONE = 2
 
 # What needs little room.
 _TELLING = ("--help", "-h", "--version", "help")
@@ -33,25 +52,15 @@ _KEEP_NO_HASHES = ("--if-changed", "--dry-run", "--stop-after", "--diagram")
 
 def main() -> NoReturn:
     """Run the command line and exit; see `gruff_ledger.cli.main`."""
-    # Until all is loaded there is nothing that could be left half done.
-    listens = signal.getsignal(signal.SIGINT) is not signal.SIG_IGN
-    if listens:
-        signal.signal(signal.SIGINT, _leave)
     if _has_too_little_room(sys.argv[1:]):
         os.write(2, _TOO_LITTLE_ROOM)
         os._exit(_EXIT_NOT_DONE)
     _make_ready(sys.argv[1:])
     from gruff_ledger.cli.main import main as run
 
-    if listens:
-        signal.signal(signal.SIGINT, signal.default_int_handler)
+    if _LISTENS:
+        _signal.signal(_signal.SIGINT, _signal.default_int_handler)
     run()
-
-
-def _leave(number: int, frame: FrameType | None) -> NoReturn:
-    """Leave at once, and quietly: an import that is interrupted shows a traceback."""
-    os.write(2, b"gruff: interrupted. No output was written or replaced.\n")
-    os._exit(_EXIT_INTERRUPTED)
 
 
 def _has_too_little_room(arguments: list[str]) -> bool:

@@ -21,6 +21,9 @@ _MOST_CELLS = 1 << 24
 _MOST_SPANNED_PER_CELL = 16
 _MOST_CELLS_OF_ALL = 1 << 26
 
+# No program has more rows and columns in a tab.
+_MOST_ROWS, _MOST_COLUMNS = 1 << 20, 1 << 14
+
 # What texts that are repeated, and spaces that are counted, may take.
 _MOST_REPEATED_BYTES = 1 << 27
 
@@ -113,6 +116,8 @@ def vast(opened: Opened, span: str) -> UnreadableSource:
 
 
 def _is_vast(rows: int, columns: int, filled: int) -> bool:
+    if rows > _MOST_ROWS or columns > _MOST_COLUMNS:
+        return True
     most = min(max(_MOST_CELLS, filled * _MOST_SPANNED_PER_CELL), _MOST_CELLS_OF_ALL)
     return rows * columns > most
 
