@@ -74,6 +74,18 @@ class FarCellTest(unittest.TestCase):
             with self.subTest(far=far), self.assertRaises(UnreadableSource):
                 check_xlsx_tab(OPENED, xml)
 
+    def test_rows_that_are_not_in_order_are_refused(self) -> None:
+        """The library would lose cells, or count rows backwards and end the program."""
+        for rows in (
+            b'<row r="2"><c r="A2"/></row><row r="1"><c r="A1"/></row>',
+            b'<row r="5"><c r="A5"/></row><row r="6"><c r="A4"/></row>',
+            b'<row r="2"><c r="A2"/></row><row><c r = "A1"/></row>',
+            b'<row r="1"><c r="A1"/></row><row r="1"><c r="A1"/><c r="A0"/></row>',
+        ):
+            xml = b"<sheetData>" + rows + b"</sheetData>"
+            with self.subTest(rows=rows), self.assertRaises(UnreadableSource):
+                check_xlsx_tab(OPENED, xml)
+
     def test_a_tab_is_found_by_any_case_of_its_name(self) -> None:
         """What is checked is what is read."""
         book = saved(by_openpyxl(ROWS))
@@ -109,24 +121,29 @@ class FarCellTest(unittest.TestCase):
         """The quick look never gives less than a parse."""
         chance = random.Random(3)
         for _ in range(200):
+            numbers = sorted({chance.choice((1, 9, 10, 99, 5000)) for _ in range(5)})
             cells = b"".join(
                 b'<row r="%d">%s</row>'
                 % (
-                    row := chance.choice((1, 9, 10, 99, 5000)),
+                    row,
                     b"".join(
                         b'<c r="%s%d" s="1"><v>1</v></c>'
                         % (
                             chance.choice((b"A", b"Z", b"AA", b"XFD")),
-                            chance.choice((row, row, 7, 123456)),
+                            chance.choice((row, row, row, row + 1, 123456)),
                         )
                         for _ in range(chance.randrange(4))
                     ),
                 )
-                for _ in range(chance.randrange(5))
+                for row in numbers
             )
             xml = b"<worksheet><sheetData>" + cells + b"</sheetData></worksheet>"
-            rows, columns, filled = _parsed_extent(OPENED, xml)
             with self.subTest(xml=xml):
+                try:
+                    rows, columns, filled = _parsed_extent(OPENED, xml)
+                except UnreadableSource:
+                    # Rows that are not in order, which the quick look sees in part.
+                    continue
                 if rows * columns > max(1 << 24, 16 * filled):
                     with self.assertRaises(UnreadableSource):
                         check_xlsx_tab(OPENED, xml)

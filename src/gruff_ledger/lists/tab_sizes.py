@@ -35,7 +35,8 @@ _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
 
 _WITH_PREFIX = re.compile(rb":c[\s/>]")
 _ROW_NUMBER = re.compile(rb'<row (?:[^>]*? )?r="(\d{1,7})"')
-_REFERENCE = re.compile(r"\s*([A-Za-z]{1,4})([0-9]{1,9})\s*")
+_CELL_ROW = re.compile(rb'<c r="[A-Z]{1,3}([0-9]{1,7})"')
+_REFERENCE = re.compile(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
 
 
 def damaged(opened: Opened) -> UnreadableSource:
@@ -69,9 +70,10 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
     """
     check_no_doctype(opened, xml)
     filled = xml.count(b'<c r="')
-    rows = max(map(int, _ROW_NUMBER.findall(xml)), default=0)
-    columns = _columns(xml)
-    if not _is_plain(xml, rows) or _is_vast(rows, columns, filled):
+    numbers = list(map(int, _ROW_NUMBER.findall(xml)))
+    rows, columns = max(numbers, default=0), _columns(xml)
+    is_usual = _is_in_order(xml, numbers) and _is_plain(xml, rows)
+    if not is_usual or _is_vast(rows, columns, filled):
         rows, columns, filled = _parsed_extent(opened, xml)
     if _is_vast(rows, columns, filled):
         raise vast(opened, f"{rows} rows and {columns} columns")
@@ -146,6 +148,15 @@ def _is_plain(xml: bytes, rows: int) -> bool:
     return not (_WITH_PREFIX.search(xml) or re.search(odd, xml))
 
 
+def _is_in_order(xml: bytes, rows: list[int]) -> bool:
+    """Tell whether rows rise, and the last cell is in none before the first one's."""
+    first = _CELL_ROW.search(xml)
+    last = _CELL_ROW.match(xml, max(0, xml.rfind(b'<c r="')))
+    if first is not None and last is not None and int(last[1]) < int(first[1]):
+        return False
+    return rows == sorted(set(rows))
+
+
 def _at_most(number: int) -> str:
     """
     Return a pattern of the whole numbers from 1 to one.
@@ -192,11 +203,16 @@ def column_number(letters: bytes | str) -> int:
 
 
 def _parsed_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
-    """Return how many rows and columns the cells span, and how many cells there are."""
-    row = column = rows = columns = filled = 0
+    """
+    Return how many rows and columns the cells span, and how many cells there are.
+
+    The library takes the first and the last cell for the first and the last row: rows
+    that are not in order would be lost, or counted backwards.
+    """
+    row = column = rows = columns = filled = before = 0
 
     def start(name: str, attributes: dict[str, str]) -> None:
-        nonlocal row, column, rows, columns, filled
+        nonlocal row, column, rows, columns, filled, before
         local = name.rpartition(":")[2]
         if local == "row":
             said = attributes.get("r", "").strip()
@@ -206,10 +222,14 @@ def _parsed_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
             filled += 1
             column += 1
             place = _REFERENCE.fullmatch(attributes.get("r", ""))
+            here = row
             if place is not None:
                 column = column_number(place[1].upper())
-                rows = max(rows, int(place[2]))
-            rows, columns = max(rows, row), max(columns, column)
+                here = int(place[2].lstrip("0")[:12] or 0)
+            if here < before:
+                raise ValueError("rows are not in order")
+            before = here
+            rows, columns = max(rows, row, here), max(columns, column)
 
     parser = expat.ParserCreate()
     parser.StartElementHandler = start
