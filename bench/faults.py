@@ -129,14 +129,14 @@ def check_told(said: str, status: int, kind: str) -> None:
     """Check that what an interrupted run says is true."""
     if not said and status == 0:
         true = kind == "all new"
-    elif status == -signal.SIGINT and "gruff_ledger/" not in said:
+    elif status in (1, -signal.SIGINT) and "gruff_ledger/" not in said:
         # Python itself was still starting, and knew nothing of the program yet.
         true = kind == "all old"
     elif "No output was written or replaced." in said:
         true = kind == "all old"
     else:
         true = "was written whole" in said and kind == "all new"
-    if not true or status not in (0, 130, -signal.SIGINT):
+    if not true or status not in (0, 1, 130, -signal.SIGINT):
         raise SystemExit(f"{kind}, status {status}, and it says: {said!r}")
 
 
