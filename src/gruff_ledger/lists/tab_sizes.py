@@ -226,6 +226,8 @@ def _parsed_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
             if place is not None:
                 column = column_number(place[1].upper())
                 here = int(place[2].lstrip("0")[:12] or 0)
+                if here < 1:
+                    raise ValueError("a place that no cell has")
             if here < before:
                 raise ValueError("rows are not in order")
             before = here
