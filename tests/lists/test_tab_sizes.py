@@ -79,6 +79,7 @@ class FarCellTest(unittest.TestCase):
         for rows in (
             b'<row r="2"><c r="A2"/></row><row r="1"><c r="A1"/></row>',
             b'<row r="5"><c r="A5"/></row><row r="6"><c r="A4"/></row>',
+            b'<row r="1"><c r="A1"/><c r="B3"/></row><row r="2"><c r="A2"/></row>',
             b'<row r="2"><c r="A2"/></row><row><c r = "A1"/></row>',
             b'<row r="1"><c r="A1"/></row><row r="1"><c r="A1"/><c r="A0"/></row>',
         ):

@@ -149,12 +149,9 @@ def _is_plain(xml: bytes, rows: int) -> bool:
 
 
 def _is_in_order(xml: bytes, rows: list[int]) -> bool:
-    """Tell whether rows rise, and the last cell is in none before the first one's."""
-    first = _CELL_ROW.search(xml)
-    last = _CELL_ROW.match(xml, max(0, xml.rfind(b'<c r="')))
-    if first is not None and last is not None and int(last[1]) < int(first[1]):
-        return False
-    return rows == sorted(set(rows))
+    """Tell whether the rows rise, and no cell is in one before that of another."""
+    places = list(map(int, _CELL_ROW.findall(xml)))
+    return rows == sorted(set(rows)) and places == sorted(places)
 
 
 def _at_most(number: int) -> str:
