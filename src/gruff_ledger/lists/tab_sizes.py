@@ -34,8 +34,7 @@ _MOST_STRINGS = 1 << 24
 _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
 
 _WITH_PREFIX = re.compile(rb":c[\s/>]")
-_ROW_NUMBER = re.compile(rb'<row (?:[^>]*? )?r="(\d{1,7})"')
-_CELL_ROW = re.compile(rb'<c r="[A-Z]{1,3}([0-9]{1,7})"')
+_PLAIN_CELL = re.compile(rb'<c r="[A-Z]{1,3}([1-9][0-9]{0,6})"')
 _REFERENCE = re.compile(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
 
 
@@ -69,10 +68,9 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
         If its cells span too much, or it is no XML.
     """
     check_no_doctype(opened, xml)
-    filled = xml.count(b'<c r="')
-    numbers = list(map(int, _ROW_NUMBER.findall(xml)))
-    rows, columns = max(numbers, default=0), _columns(xml)
-    is_usual = _is_in_order(xml, numbers) and _is_plain(xml, rows)
+    places = list(map(int, _PLAIN_CELL.findall(xml)))
+    rows, columns, filled = max(places, default=0), _columns(xml), len(places)
+    is_usual = _is_plain(xml, filled) and places == sorted(places)
     if not is_usual or _is_vast(rows, columns, filled):
         rows, columns, filled = _parsed_extent(opened, xml)
     if _is_vast(rows, columns, filled):
@@ -127,7 +125,7 @@ def _is_vast(rows: int, columns: int, filled: int) -> bool:
 # XLSX ---------------------------------------------------------------------------
 
 
-def _is_plain(xml: bytes, rows: int) -> bool:
+def _is_plain(xml: bytes, plain: int) -> bool:
     """
     Tell whether every cell's tag begins as in ``<c r="AB12"``.
 
@@ -135,44 +133,13 @@ def _is_plain(xml: bytes, rows: int) -> bool:
     ----------
     xml : bytes
         Of a tab.
-    rows : int
-        The last row that a cell may name.
+    plain : int
+        How many tags begin so.
     """
-    plain = xml.count(b'<c r="')
-    # Other tags that begin so stand outside of the cells.
+    # Other tags with this letter stand outside of the cells.
     in_rows = xml.count(b"<c", max(0, xml.find(b"<sheetData")))
     tags = (xml.count(b"<c" + mark) for mark in _AFTER_NAME)
-    if in_rows != plain and sum(tags) != plain:
-        return False
-    odd = b'<c r="(?![A-Z]{1,3}(?:%s)")' % _at_most(rows).encode()
-    return not (_WITH_PREFIX.search(xml) or re.search(odd, xml))
-
-
-def _is_in_order(xml: bytes, rows: list[int]) -> bool:
-    """Tell whether the rows rise, and no cell is in one before that of another."""
-    places = list(map(int, _CELL_ROW.findall(xml)))
-    return rows == sorted(set(rows)) and places == sorted(places)
-
-
-def _at_most(number: int) -> str:
-    """
-    Return a pattern of the whole numbers from 1 to one.
-
-    Examples
-    --------
-    >>> _at_most(305)
-    '[1-9][0-9]{0,1}|30[0-5]|[1-2][0-9]{2}'
-    """
-    digits = str(number)
-    shorter = len(digits) - 1
-    patterns = [f"[1-9][0-9]{{0,{shorter - 1}}}"] if shorter else []
-    patterns.append(f"{digits[:-1]}[{0 if shorter else 1}-{digits[-1]}]")
-    for at in range(shorter - 1, -1, -1):
-        least = 0 if at else 1
-        if int(digits[at]) > least:
-            rest = f"[0-9]{{{shorter - at}}}"
-            patterns.append(f"{digits[:at]}[{least}-{int(digits[at]) - 1}]{rest}")
-    return "|".join(patterns) if number else "(?!)"
+    return plain in (in_rows, sum(tags)) and not _WITH_PREFIX.search(xml)
 
 
 def _columns(xml: bytes) -> int:
@@ -302,8 +269,7 @@ class _OdsSizes:
             self._filled += times
             if times > 1:
                 self._take(length * times)
-            held = max(self._filled, self._rows * self._columns)
-            if held > _MOST_CELLS_OF_ALL or _is_vast(
+            if self._filled > _MOST_CELLS_OF_ALL or _is_vast(
                 self._rows, self._columns, self._filled
             ):
                 raise vast(
