@@ -60,6 +60,27 @@ class FarCellTest(unittest.TestCase):
                         records = read(rewritten(book, SHEET, (LAST, near_)))
                         self.assertEqual(records[-1], ("N-2", "7.5"))
 
+    def test_a_tag_with_two_places_is_refused(self) -> None:
+        """It is no XML; the library takes one of them."""
+        book = saved(by_openpyxl(ROWS))
+        for tag in (
+            b'<c r="B3"r="XFD1048576"',
+            b'<c r="B3" s="0"r="XFD1048576"',
+            b'<c r="B3" r="XFD1048576"',
+        ):
+            with (
+                self.subTest(tag=tag),
+                self.assertRaisesRegex(UnreadableSource, "damaged"),
+            ):
+                read(rewritten(book, SHEET, (LAST, tag)))
+
+    def test_cells_of_another_prefix_are_seen(self) -> None:
+        """Those before what looks like the only rows, too."""
+        book = saved(by_openpyxl(ROWS))
+        far = b'<x:sheetData xmlns:x="y"><row><c r = "XFD1048576"/></row></x:sheetData>'
+        with self.assertRaises(UnreadableSource):
+            read(rewritten(book, SHEET, (b"<sheetData>", far + b"<sheetData>")))
+
     def test_a_far_row_counts_for_cells_without_a_place(self) -> None:
         book = saved(by_openpyxl(ROWS))
         far = (b'<row r="3">', b'<row r="99999999">')

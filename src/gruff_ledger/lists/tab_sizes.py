@@ -9,6 +9,7 @@ programs write it, a search of its bytes is enough; anything else is parsed.
 
 from __future__ import annotations
 
+import itertools
 import re
 from xml.parsers import expat
 
@@ -33,8 +34,12 @@ _MOST_STRINGS = 1 << 24
 # A tag is closed, or goes on with white space, or stands for an empty element.
 _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
 
-_WITH_PREFIX = re.compile(rb":c[\s/>]")
-_PLAIN_CELL = re.compile(rb'<c r="[A-Z]{1,3}([1-9][0-9]{0,6})"')
+_WITH_PREFIX = re.compile(rb":(?:c[\s/>]|sheetData)")
+# The tag of a cell as all programs write it (ISO/IEC 29500-1, 18.3.1.4). All of it counts:
+# the library also reads tags that are no XML, such as one that names two places.
+_PLAIN_CELL = re.compile(
+    rb'<c r="[A-Z]{1,3}+([1-9][0-9]{0,6}+)"(?: [stcvmph]++="[^"<>&]*+")*+\s?/?+>'
+)
 _REFERENCE = re.compile(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
 
 
@@ -68,9 +73,11 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
         If its cells span too much, or it is no XML.
     """
     check_no_doctype(opened, xml)
-    places = list(map(int, _PLAIN_CELL.findall(xml)))
-    rows, columns, filled = max(places, default=0), _columns(xml), len(places)
-    is_usual = _is_plain(xml, filled) and places == sorted(places)
+    # Text of the same digits is the same row: of each run one is read.
+    places = _PLAIN_CELL.findall(xml)
+    numbers = [int(row) for row, _ in itertools.groupby(places)]
+    rows, columns, filled = max(numbers, default=0), _columns(xml), len(places)
+    is_usual = _is_plain(xml, filled) and numbers == sorted(numbers)
     if not is_usual or _is_vast(rows, columns, filled):
         rows, columns, filled = _parsed_extent(opened, xml)
     if _is_vast(rows, columns, filled):
@@ -127,19 +134,20 @@ def _is_vast(rows: int, columns: int, filled: int) -> bool:
 
 def _is_plain(xml: bytes, plain: int) -> bool:
     """
-    Tell whether every cell's tag begins as in ``<c r="AB12"``.
+    Tell whether every cell's tag is as in ``<c r="AB12" s="1">``.
 
     Parameters
     ----------
     xml : bytes
         Of a tab.
     plain : int
-        How many tags begin so.
+        How many tags are so.
     """
     # Other tags with this letter stand outside of the cells.
     in_rows = xml.count(b"<c", max(0, xml.find(b"<sheetData")))
-    tags = (xml.count(b"<c" + mark) for mark in _AFTER_NAME)
-    return plain in (in_rows, sum(tags)) and not _WITH_PREFIX.search(xml)
+    if in_rows != plain:
+        in_rows = sum(xml.count(b"<c" + mark) for mark in _AFTER_NAME)
+    return in_rows == plain and not _WITH_PREFIX.search(xml)
 
 
 def _columns(xml: bytes) -> int:
