@@ -222,16 +222,17 @@ def run(
     """Read that many mutants; return how many there were of each ending."""
     made: Counter[str] = Counter()
     workplace = ledger_mutants.Workplace()
+    # Where a mutant ends the process, it lies there still.
     with (
         contextlib.ExitStack() as stack,
-        tempfile.TemporaryDirectory() as folder,
+        tempfile.TemporaryDirectory(prefix=f"mutants-{seed}-") as folder,
     ):
         stack.callback(workplace.remove)
         for ending, data in itertools.islice(mutants(seed), how_many):
             faulthandler.dump_traceback_later(_HANGS_AFTER, exit=True)
+            path = Path(folder) / f"mutant{ending}"
+            path.write_bytes(data)
             if ending.startswith("."):
-                path = Path(folder) / f"mutant{ending}"
-                path.write_bytes(data)
                 told = fault(functools.partial(read_whole, path))
             else:
                 told = fault(functools.partial(workplace.use, ending, data))

@@ -35,8 +35,8 @@ _MOST_STRINGS = 1 << 24
 _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
 
 _WITH_PREFIX = re.compile(rb":(?:c[\s/>]|sheetData)")
-# The tag of a cell as all programs write it (ISO/IEC 29500-1, 18.3.1.4). All of it counts:
-# the library also reads tags that are no XML, such as one that names two places.
+# The tag of a cell as all programs write it (ISO/IEC 29500-1, 18.3.1.4). All of it
+# counts: the library also reads tags that are no XML, such as one with two places.
 _PLAIN_CELL = re.compile(
     rb'<c r="[A-Z]{1,3}+([1-9][0-9]{0,6}+)"(?: [stcvmph]++="[^"<>&]*+")*+\s?/?+>'
 )
