@@ -16,11 +16,11 @@ _HIDDEN = "…"
 
 # Schemes as they are written, and as they are mistyped or encoded; a single letter is a
 # drive of Windows.
-_SCHEME = re.compile(
-    r"\s*(?:[a-z][a-z0-9+.-]+(?:[:;]|%3a)(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?)"
-    r"(?:[:;]|%3a)?(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?):(?=[^\s/\\]*@))",
-    re.IGNORECASE,
+_SCHEME_FORMS = (
+    r"(?:[a-z][a-z0-9+.-]+(?:[:;]|%3a)(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?)"
+    r"(?:[:;]|%3a)?(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?):(?=[^\s/\\]*@))"
 )
+_SCHEME = re.compile(rf"\s*{_SCHEME_FORMS}", re.IGNORECASE)
 _END_OF_HOST = re.compile(r"[/?#\\]")
 _PORT = re.compile(r"(?:\[[^\]]*\]|[^:]*\.[^:]*|localhost)(?::[0-9]*)?", re.IGNORECASE)
 
@@ -32,8 +32,7 @@ _BARE = re.compile(
 
 # What the keys of secret values are called: whole words of a key, and parts of one.
 _SECRET_KEY = re.compile(
-    r"(?:^|[_.-])(?:key|sig|auth|code|hash|pin|sas|sid|jwt|otp|login|user|userid|t|k|h)"
-    r"(?:$|[_.-])|token|secret|pass(?!enger)|pwd|credential|signature|session|apikey|"
+    r"(?:^|[_.-])(?:key|sig|auth|pin|sas|sid|jwt|otp|login)(?:$|[_.-])|token|secret|pass(?!enger)|pwd|credential|signature|session|apikey|"
     r"accesskey|authoriz|bearer",
     re.IGNORECASE,
 )
@@ -48,11 +47,7 @@ _QUERY_PART = re.compile(r"(?<=[?&;#])([^=&;#]*)(=?)([^&;#]*)")
 _PASSWORD_PART = re.compile(r"(?<=[?&;])([^=&;#]*pass[^=&;#]*)=[^&;#]*", re.IGNORECASE)
 
 # What looks like an address within other text.
-_IN_TEXT = re.compile(
-    r"(?<![A-Za-z0-9])(?:[a-z][a-z0-9+.-]+(?:[:;]|%3a)(?:[/\\]|%2f)+|"
-    r"(?:https?|postgres(?:ql)?)(?:[:;]|%3a)?(?:[/\\]|%2f)+|https?:(?=\S*@))\S+",
-    re.IGNORECASE,
-)
+_IN_TEXT = re.compile(rf"(?<![A-Za-z0-9]){_SCHEME_FORMS}\S+", re.IGNORECASE)
 # Without one of these there is no address.
 _MARKS = re.compile(r"[:@]|//|%3a", re.IGNORECASE)
 _CLOSING = re.compile(r"['\"<>,.;:)\]}`]+$")
@@ -222,9 +217,8 @@ def kept_answers(texts: Any, answers: Mapping[str, str]) -> dict[str, str]:
         for name in named:
             answer = str(answers[name])
             if answer and filled.count(answer) > hidden.count(answer):
-                kept[name] = hide_credentials(answer)
-                if kept[name] == answer:
-                    kept[name] = _HIDDEN
+                # One that is an address by itself is kept without what is secret.
+                kept[name] = kept[name] if kept[name] != answer else _HIDDEN
     return kept
 
 

@@ -171,7 +171,7 @@ class PrivateTest(FolderTest):
                 each.unlink()
 
     def test_no_verb_tells(self) -> None:
-        """With a ledger, copies and outputs, and all that is made beside them."""
+        """With a ledger, copies, outputs, charts and drafts."""
         self.assertEqual(set(WORK), set(VERBS))
         more = f"http://bob:S3cretMark@{self.host}/north-quay.csv?key=T0kenMark"
         for number, way in enumerate(self.ways()):

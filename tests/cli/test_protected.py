@@ -54,7 +54,7 @@ class ProtectedTest(FolderTest):
                     self.assertEqual(path.read_bytes(), data, path)
 
     def test_a_docket_writes_through_no_link(self) -> None:
-        """In its ledger, its outputs or what is beside them."""
+        """In its ledger, its outputs or its kept copies."""
         outside = self.folder / "outside.csv"
         outside.write_text("theirs", encoding="utf-8")
         job = self.folder / "job"
@@ -75,7 +75,7 @@ class ProtectedTest(FolderTest):
 
     @unittest.skipUnless(os.name == "posix", "permissions are those of POSIX")
     def test_all_that_is_made_of_a_private_file_is_private(self) -> None:
-        """Results of all formats, what is beside them, and the ledger."""
+        """Results of all formats, charts, drafts and the ledger."""
         (self.folder / "x.csv").chmod(0o600)
         for number, (arguments, ending) in enumerate(
             (

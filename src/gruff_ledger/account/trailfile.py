@@ -42,9 +42,7 @@ DAMAGE = (
     AttributeError,
     AssertionError,
     ArithmeticError,
-    RecursionError,
     RuntimeError,
-    NotImplementedError,
     pa.ArrowException,
 )
 
