@@ -42,6 +42,8 @@ class ProtectedTest(FolderTest):
                 "ear",
             ),
             (("run", "self.toml"), ""),
+            (("sort", "x.csv", "--by", "Boat", "--to", "http://quay/y.csv"), "address"),
+            (("sort", "x.csv", "--by", "Boat", "--to", "ftp://quay/y.csv"), "address"),
         ):
             with self.subTest(arguments=arguments):
                 before = {

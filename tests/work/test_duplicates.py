@@ -217,7 +217,7 @@ class KeepTest(unittest.TestCase):
 
     def test_terms_that_do_not_go_together(self) -> None:
         for terms, words in (
-            ({"stays": "greatest"}, "no field is given that tells it"),
+            ({"stays": "greatest"}, "is told by a field"),
             ({"of": "Paid"}, "only applies where one of newest"),
             ({"fill": True, "stays": "none"}, "no record is kept"),
             ({"fill": True, "treat": "mark"}, "all stay as they are"),

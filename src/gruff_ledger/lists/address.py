@@ -189,11 +189,6 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
     )
 
 
-def is_web(text: str) -> bool:
-    """Tell whether an address is one on the web."""
-    return bool(_URL.match(text))
-
-
 def is_server(text: str) -> bool:
     """Tell whether an address is that of a database on a server."""
     return bool(_SERVER.match(text))

@@ -17,7 +17,7 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.credentials import holds_credentials, readable
-from gruff_ledger.lists.address import Server, check_no_password, is_server, is_web
+from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import Format, format_to_write, writer_of
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
 from gruff_ledger.outcome import Change, Finding
@@ -34,6 +34,9 @@ from gruff_ledger.terms import Terms
 
 # Put before such a text: spreadsheet programs then show all of it as text.
 _GUARD = "'"
+
+# A scheme; of what follows it, a path has kept one slash.
+_ADDRESS = re.compile(r"[a-z][a-z0-9+.-]+:/", re.IGNORECASE)
 
 _PART = re.compile(r"(.+)#(sheet|table)=(.+)", re.DOTALL)
 
@@ -132,7 +135,7 @@ def output_place(place: str, folder: Path) -> Path | Server:
     if is_server(place):
         check_no_password(place)
         return Server(place)
-    if is_web(place) or holds_credentials(place):
+    if _ADDRESS.match(place) or holds_credentials(place):
         raise UnwritableOutput(
             "it is an address, and results go to files.",
             "Give a path, or a table on a server as in "

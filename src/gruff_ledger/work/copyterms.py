@@ -113,10 +113,12 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             )
         if (self.of is None) == (self.stays in _BY_FIELD):
             raise BadTerms(
-                f"the {self.stays} record stays, and no field is given that tells it."
+                f"which record is the {self.stays} is told by a field."
                 if self.of is None
                 else f"it only applies where one of {', '.join(_BY_FIELD)} stays.",
-                "Give `of` together with one of these in `stays`.",
+                "Name the field in `of`."
+                if self.of is None
+                else "Give one of them in `stays`, or leave this out.",
                 term="of" if self.of is not None else "stays",
             )
         if self.fill and (self.stays == "none" or self.treatment != "set-aside"):
