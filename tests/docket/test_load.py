@@ -216,10 +216,11 @@ to = "../out.csv"
         """Questions come first: without answers nothing else can be told."""
         self.write("job.toml", self.TEXT)
         told = self.gruff("run", "job.toml", status=2).stderr.decode().splitlines()
-        self.assertEqual(len(told), 2)
+        self.assertEqual(len(told), 3)
         self.assertTrue(all(line.startswith("gruff: job.toml, ") for line in told))
-        self.assertIn("key 'sya': there is no such key", told[0])
-        self.assertIn("key 'say': it is missing", told[1])
+        self.assertIn("key 'titel': there is no such key", told[0])
+        self.assertIn("key 'sya': there is no such key", told[1])
+        self.assertIn("key 'say': it is missing", told[2])
 
     def test_orders_can_be_lists(self) -> None:
         """Wherever the fields of an order are named, as wherever fields are."""

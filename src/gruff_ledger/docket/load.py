@@ -244,17 +244,16 @@ def load_docket(
     # Everything that is wrong is told at once.
     faults: list[Problem] = []
     own = _own_terms(raw, stated, faults)
-    answered = _answers(raw, stated, answers or {}, ask)
+    answered = _answers(raw, stated, answers or {}, ask, faults)
     filled = _filled(raw, answered)
     as_kept = kept_answers(raw, answered)
     folder = path.parent if text is None else Path()
     lists = _lists(filled, stated, faults)
-    entries, results, more = _entries(
+    entries, results, last, more = _entries(
         filled, stated, [each.name for each in lists], folder, anywhere, faults
     )
     names = [*(each.name for each in lists), *results]
-    last = next((name for name in reversed(results) if "." not in name), None)
-    last = entries[-1].result if entries and not faults else last or _only(names)
+    last = last or _only(names)
     outs = _outs(filled, stated, names, last, folder, anywhere, faults)
     with _gathered(faults):
         if ledger is None:
@@ -384,9 +383,11 @@ def _answers(
     text: _Text,
     given: Mapping[str, str],
     ask: Callable[[str, AskTerms], str] | None,
+    faults: list[Problem],
 ) -> dict[str, str]:
+    """Return the answers; without them nothing more can be told of a docket."""
     questions: dict[str, AskTerms] = {}
-    faults: list[Problem] = []
+    before = len(faults)
     for name, table in raw.get("ask", {}).items():
         try:
             questions[name] = read(AskTerms, table)
@@ -402,7 +403,7 @@ def _answers(
         for name in given
         if name not in raw.get("ask", {})
     ]
-    if faults:
+    if len(faults) > before:
         raise all_of(faults)
     answers: dict[str, str] = {}
     for name, question in questions.items():
@@ -429,7 +430,7 @@ def _answers(
             )
         else:
             answers[name] = answer
-    if faults:
+    if len(faults) > before:
         raise all_of(faults)
     return answers
 
@@ -489,9 +490,9 @@ def _entries(
     folder: Path,
     anywhere: bool,
     faults: list[Problem],
-) -> tuple[tuple[Entry, ...], list[str], tuple[ListToRead, ...]]:
+) -> tuple[tuple[Entry, ...], list[str], str | None, tuple[ListToRead, ...]]:
     """
-    Return the entries, all lists that they make, and those that they refer to.
+    Return the entries, all lists they make, the last one, and those they refer to.
 
     What an entry makes is known to those after it even where it has a fault.
     """
@@ -501,6 +502,7 @@ def _entries(
     looked_into = _looked_into(raw)
     worked_on = [name for name in list_names if name not in looked_into]
     in_hand = _only(worked_on)
+    last = None
     for number, table in enumerate(raw.get("entry", []), 1):
         said = table.get("as")
         result = said if isinstance(said, str) else f"entry {number}"
@@ -517,8 +519,9 @@ def _entries(
             faults.append(text.refused(problem, "entry", number, place))
         known.append(result)
         known += [beside_name(result, each.key) for each in verb.beside] if verb else []
-        in_hand = result
-    return tuple(entries), known[len(list_names) :], tuple(more.values())
+        in_hand = last = result
+    made = known[len(list_names) :]
+    return tuple(entries), made, last, tuple(more.values())
 
 
 def _entry(

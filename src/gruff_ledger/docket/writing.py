@@ -213,13 +213,15 @@ class Written:
         paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
         facts = {
             **account_facts(account, balance),
-            "made_from": {
-                **made_from,
-                "outs": [
-                    {"path": seen_from(job.ledger, path), **_facts(path, outputs)}
-                    for path in paths
-                ],
-            },
+            "made_from": hidden_facts(
+                {
+                    **made_from,
+                    "outs": [
+                        {"path": seen_from(job.ledger, path), **_facts(path, outputs)}
+                        for path in paths
+                    ],
+                }
+            ),
         }
         trail_file = job.ledger / TRAIL_FILE
         outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
@@ -386,6 +388,4 @@ def account_text(account: Account, balance: Balance) -> bytes:
 
 
 def _laid_out(facts: Mapping[str, Any]) -> bytes:
-    return (
-        msgspec.json.format(msgspec.json.encode(hidden_facts(facts)), indent=2) + b"\n"
-    )
+    return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

@@ -79,18 +79,23 @@ def place_all(staged: Sequence[Staged], *, replace: bool) -> None:
                 done.pop()
                 left = _take_back(done)
                 if isinstance(error, FileExistsError) and not (replace or left):
-                    raise UnwritableOutput(
-                        "it appeared while the work was done, and was left as it is. "
-                        "No output was written.",
-                        "Write to another file, or set `replace`.",
-                        file=each.shown,
-                    ) from None
+                    raise appeared(each.shown) from None
                 raise NotPlaced(error, each.shown, left) from error
     finally:
         for _, kept in done:
             if kept is not None:
                 with contextlib.suppress(OSError):
                     kept.unlink()
+
+
+def appeared(shown: str) -> UnwritableOutput:
+    """Word that somebody else made an output that must not be replaced."""
+    return UnwritableOutput(
+        "it appeared while the work was done, and was left as it is. No output was "
+        "written.",
+        "Write to another file, or set `replace`.",
+        file=shown,
+    )
 
 
 def _put(staged: Staged, *, replace: bool) -> None:

@@ -26,6 +26,7 @@ from gruff_ledger.lists.placing import (
     NotPlaced,
     Privacy,
     Staged,
+    appeared,
     place_all,
     privacy_of,
 )
@@ -324,12 +325,7 @@ class Outputs:
         with held_back():
             for each in self._staged:
                 if each.place.exists() and not self.may_replace:
-                    raise UnwritableOutput(
-                        "it appeared while the work was done, and was left as it is. "
-                        "No output was written.",
-                        "Write to another file, or set `replace`.",
-                        file=each.shown,
-                    )
+                    raise appeared(each.shown)
             # What is more likely to fail than a renaming comes before it.
             for joined in self._joined:
                 joined.commit()
