@@ -12,6 +12,8 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
 
+from tests import warm
+
 ROOT = Path(__file__).parent.parent
 
 # How long each module took the last time, so that no long one is left for the end.
@@ -71,7 +73,7 @@ def main() -> int:
     names = sorted(modules(), key=lambda name: -known.get(name, 5))
     failed = passed = skipped = 0
     seconds = {}
-    with ThreadPoolExecutor(os.cpu_count() or 1) as workers:
+    with warm.listening_for_all(), ThreadPoolExecutor(os.cpu_count() or 1) as workers:
         for done in workers.map(run, names):
             seconds[done.name] = done.seconds
             bad = counted(done.told, "failures") + counted(done.told, "errors")

@@ -18,6 +18,7 @@ from pathlib import Path
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.table import Table
+from tests import warm
 
 PROGRAM = Path(sys.executable).parent / ("gruff.exe" if os.name == "nt" else "gruff")
 
@@ -36,11 +37,37 @@ def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:
     return read_delimited(opened, ReadingTerms(**pinned), careful=careful)
 
 
+def split_command(line: str, folder: Path) -> list[str]:
+    """Return the words of a command as a shell gives them to it in a folder."""
+    # Where a shell would send it, does not matter here.
+    line = re.sub(r" > \S+$", "", line)
+    # A shell finds the files of a pattern; a quoted one is left to the program.
+    return [
+        part
+        for word in shlex.split(line)
+        for part in (
+            sorted(str(each.relative_to(folder)) for each in folder.glob(word))
+            if "*" in word and f'"{word}"' not in line
+            else [word]
+        )
+    ]
+
+
 class FolderTest(unittest.TestCase):
     """A test in a folder of its own, with the built program at hand."""
 
     # What the program's environment says beside that of the tests.
     environment: Mapping[str, str] = {}
+
+    # Whether each run begins a process anew, as a shell does; see `tests.warm`.
+    starts_anew = not warm.CAN_FORK
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        """Have the program loaded, where its runs are to start from there."""
+        super().setUpClass()
+        if not cls.starts_anew:
+            cls.loaded = cls.enterClassContext(warm.listening())
 
     def setUp(self) -> None:
         """Make the folder."""
@@ -68,15 +95,21 @@ class FolderTest(unittest.TestCase):
         self, *arguments: str, stdin: bytes = b"", status: int | None = 0
     ) -> subprocess.CompletedProcess[bytes]:
         """Run the built program in the folder and check its exit status."""
-        done = subprocess.run(
-            [str(PROGRAM), *arguments],
-            cwd=self.folder,
-            input=stdin,
-            capture_output=True,
-            timeout=120,
-            check=False,
-            env={**os.environ, **self.environment},
-        )
+        environment = {**os.environ, **self.environment}
+        if self.starts_anew:
+            done = subprocess.run(
+                [str(PROGRAM), *arguments],
+                cwd=self.folder,
+                input=stdin,
+                capture_output=True,
+                timeout=120,
+                check=False,
+                env=environment,
+            )
+        else:
+            done = self.loaded.run(
+                arguments, folder=self.folder, stdin=stdin, environment=environment
+            )
         told = done.stderr.decode("utf-8", "replace")
         if status is not None:
             self.assertEqual(done.returncode, status, told)
@@ -87,18 +120,7 @@ class FolderTest(unittest.TestCase):
         """Run commands one after the other in a folder, as a shell would."""
         self.folder = folder
         for line in typed:
-            # Where a shell would send it, does not matter here.
-            line = re.sub(r" > \S+$", "", line)
-            # A shell finds the files of a pattern; a quoted one is left to the program.
-            words = [
-                part
-                for word in shlex.split(line)[1:]
-                for part in (
-                    sorted(str(each.relative_to(folder)) for each in folder.glob(word))
-                    if "*" in word and f'"{word}"' not in line
-                    else [word]
-                )
-            ]
+            words = split_command(line, folder)[1:]
             with self.subTest(command=line):
                 # The docket of the demo has findings of severity stop.
                 may_be = (0, 1) if words[0] == "run" else (0,)

@@ -212,6 +212,8 @@ class GuestBookTest(FolderTest):
 class OwnersTest(FolderTest):
     """The part of the demo that finds records that are alike, and what is decided."""
 
+    starts_anew = True
+
     def test_only_what_was_decided_is_set_aside(self) -> None:
         """And what is decided later, on the next run."""
         self.gruff("demo", "harbour")

@@ -28,6 +28,8 @@ def obey_permissions() -> None:
 
 
 class CommandTest(FolderTest):
+    starts_anew = True
+
     def test_version_and_help(self) -> None:
         """By the command and by the module."""
         told = self.gruff("--version").stdout.decode().strip()
@@ -161,6 +163,8 @@ class CommandTest(FolderTest):
 
 
 class RefusalTest(FolderTest):
+    starts_anew = True
+
     def test_every_mistake_is_one_clear_paragraph(self) -> None:
         """Exit status 2, what, where, and what to do."""
         self.write("a.csv", LIST)
@@ -275,6 +279,8 @@ class RefusalTest(FolderTest):
 
 
 class OutputLawsTest(FolderTest):
+    starts_anew = True
+
     def setUp(self) -> None:
         """Write a list and an old result."""
         super().setUp()
@@ -360,6 +366,8 @@ class OutputLawsTest(FolderTest):
 
 
 class OutputNameTest(FolderTest):
+    starts_anew = True
+
     def test_a_dash_is_no_file(self) -> None:
         """It stands for standard input, and could be meant for standard output."""
         self.write("a.csv", LIST)
@@ -369,6 +377,8 @@ class OutputNameTest(FolderTest):
 
 
 class SameByDocketTest(FolderTest):
+    starts_anew = True
+
     CASES = {
         "survey": (
             ("--fields", "Berth", "--null", "n/a"),

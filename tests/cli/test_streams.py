@@ -34,6 +34,8 @@ main(sys.argv[1:])
 
 @unittest.skipUnless(os.name == "posix", "shells of POSIX close and limit so")
 class StreamsTest(FolderTest):
+    starts_anew = True
+
     def setUp(self) -> None:
         super().setUp()
         self.write("x.csv", "Berth,Boat\nN-1,Tern\nN-2,Seal\n")
@@ -184,6 +186,8 @@ def listen() -> None:
 
 @unittest.skipUnless(os.name == "posix", "signals are sent as POSIX has it")
 class InterruptTest(FolderTest):
+    starts_anew = True
+
     def test_an_interruption_waits_until_all_outputs_are_there(self) -> None:
         """And what is said is true."""
         self.write("x.csv", "Berth,Boat\nN-1,Tern\n")
