@@ -37,7 +37,10 @@ _RECORDS = 20_000
 
 # What differs from run to run: times of day, durations, what is named by chance.
 _DIFFERS = (
-    (re.compile(rb"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:?\d\d)?"), b"T"),
+    (
+        re.compile(rb"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:?\d\d)?"),
+        b"T",
+    ),
     (re.compile(rb'("(?:seconds|started|ended|modified|took)": ?)[\d.e+-]+'), rb"\1S"),
     (re.compile(rb"\b\d+([.,]\d+)? (s|ms|seconds?|min)\b"), b"S"),
 )

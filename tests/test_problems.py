@@ -16,6 +16,13 @@ class ParagraphTest(unittest.TestCase):
             "a.csv, record 2 (row 3), field 'Boat': it is blank. Fill it.",
         )
 
+    def test_is_one_paragraph_whatever_it_quotes(self) -> None:
+        """Line ends of a heading are shown, not sent."""
+        problem = Problem("'1\n2' is odd.", "Correct it.", field="Boat\nname")
+        self.assertEqual(
+            problem.paragraph(), r"field 'Boat\nname': '1\n2' is odd. Correct it."
+        )
+
     def test_names_a_term_as_the_person_types_it(self) -> None:
         """An option of a command, a key of a docket; data keeps its backquotes."""
         problem = Problem("`by` is odd.", "Correct `by`, or set `replace`.")

@@ -13,6 +13,7 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 # A module may import from its own part and from parts of a lower rank.
 RANKS = {
     "credentials": 0,
+    "words": 0,
     "problems": 1,
     "shell": 0,
     "interrupts": 0,

@@ -18,6 +18,7 @@ from collections.abc import Iterable, Iterator
 from typing import Self
 
 from gruff_ledger.credentials import hide_credentials, without_credentials
+from gruff_ledger.words import visible
 
 _TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
 
@@ -109,7 +110,8 @@ class Problem(Exception):
         remedy = with_terms_named(
             self.remedy, in_docket=self.in_docket, in_python=self.in_python
         )
-        return hide_credentials(f"{said} {remedy}".strip())
+        # Data that is quoted may hold line ends.
+        return visible(hide_credentials(f"{said} {remedy}".strip()))
 
     def every(self) -> list[Problem]:
         """Return this problem and all others that were found with it."""
@@ -238,11 +240,6 @@ def nearest_or_all(name: str, known: Iterable[str], kind: str) -> str:
     shown = ", ".join(f"'{each}'" for each in names[:12])
     more = f" and {len(names) - 12} more" if len(names) > 12 else ""
     return f"The {kind} are {shown}{more}."
-
-
-def numbered_words(count: int, one: str, many: str) -> str:
-    """Return a number with what is said of one, or of several."""
-    return f"{count} {one if count == 1 else many}"
 
 
 def toml_fault(error: ValueError) -> str:

@@ -5,11 +5,12 @@ import unittest
 
 from rich.console import Console
 
-from gruff_ledger.account.words import counted, places, visible
+from gruff_ledger.account.words import places
 from gruff_ledger.cli.tables import list_view
 from gruff_ledger.cli.words import note_lines
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Origin
+from gruff_ledger.words import counted, visible
 from tests.support import table
 
 

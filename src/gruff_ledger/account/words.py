@@ -5,21 +5,16 @@ Everything here gives plain text; where it is shown is for others to know.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
+
+from gruff_ledger.words import counted
 
 if TYPE_CHECKING:
     from gruff_ledger.account.control import Chain
     from gruff_ledger.account.ledger import Balance, Since
     from gruff_ledger.outcome import Finding, Note
     from gruff_ledger.table import Origin
-
-# Control characters, and those that change the direction of text around them: shown,
-# they could move the cursor, colour the screen or disguise what stands there.
-_UNSAFE = re.compile(
-    "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
-)
 
 _DELIMITER_NAMES = {
     ",": "commas",
@@ -53,30 +48,6 @@ SUM_NAMES = {
     "left": "left with\nthe field",
     "out": "out",
 }
-
-
-def visible(text: str) -> str:
-    r"""
-    Replace characters that would act on a terminal by a code that can be read.
-
-    Examples
-    --------
-    >>> print(visible("red\x1b[31m\ttab"))
-    red\x1b[31m\ttab
-    """
-    return _UNSAFE.sub(lambda found: found[0].encode("unicode_escape").decode(), text)
-
-
-def counted(count: int, noun: str) -> str:
-    """
-    Return a number with its noun.
-
-    Examples
-    --------
-    >>> counted(1, "record"), counted(0, "record")
-    ('1 record', '0 records')
-    """
-    return f"{count} {noun if count == 1 else noun + 's'}"
 
 
 def written_words(facts: Mapping[str, Any]) -> str:

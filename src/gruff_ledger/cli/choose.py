@@ -9,8 +9,8 @@ import click
 from rich.console import Console, Group
 from rich.text import Text
 
-from gruff_ledger.account.words import counted, visible
 from gruff_ledger.cells.match import letters
+from gruff_ledger.words import counted, visible
 
 # Keys as terminals send them: of POSIX systems, then of Windows.
 _UP = ("\x1b[A", "\x1bOA", "\xe0H", "\x00H")

@@ -20,10 +20,10 @@ from click.shell_completion import (
     split_arg_string,
 )
 
-from gruff_ledger.account.words import visible
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
+from gruff_ledger.words import visible
 
 _SHELLS = ("bash", "zsh", "fish")
 

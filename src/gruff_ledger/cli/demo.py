@@ -7,10 +7,10 @@ from pathlib import Path
 
 import click
 
-from gruff_ledger.account.words import visible
 from gruff_ledger.cli.docket import Asked, run_docket
 from gruff_ledger.demo.setup import DOCKET_FILE, free_folder, set_up
 from gruff_ledger.shell import command_line
+from gruff_ledger.words import visible
 
 
 def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> None:

@@ -13,14 +13,14 @@ from typing import TYPE_CHECKING, Any
 import click
 import msgspec
 
-from gruff_ledger.account.words import visible
 from gruff_ledger.cli.options import fetching_options, ledger_options, terms_from
 from gruff_ledger.cli.streams import reader_may_leave
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.roomterms import RoomTerms
-from gruff_ledger.problems import BadTerms, Problem, numbered_words
+from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
     from gruff_ledger.docket.engine import Run
@@ -206,7 +206,7 @@ def _run(
 
 def unchanged_words(started: str, sources: int) -> str:
     """Say that nothing has to be done."""
-    named = numbered_words(sources, "source", "sources")
+    named = counted(sources, "source", "sources")
     return (
         f"Nothing changed since the run of {started}: the docket, its {named} and all "
         "it names are the same. Nothing was done."

@@ -19,7 +19,8 @@ import click
 from gruff_ledger import __version__
 from gruff_ledger.cli.streams import is_broken_pipe, make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
-from gruff_ledger.problems import Problem, nearest_or_all, numbered_words
+from gruff_ledger.problems import Problem, nearest_or_all
+from gruff_ledger.words import counted
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
@@ -190,15 +191,13 @@ def _say_all(problem: Problem) -> int:
     for each in every[:_MOST_SAID]:
         _say(each.paragraph(), each.excerpt)
     if len(every) > _MOST_SAID:
-        more = numbered_words(
-            len(every) - _MOST_SAID, "more thing is", "more things are"
-        )
+        more = counted(len(every) - _MOST_SAID, "more thing is", "more things are")
         _say(f"{more} wrong as well.")
     return EXIT_NOT_DONE
 
 
 def _say(text: str, excerpt: str = "") -> int:
-    from gruff_ledger.account.words import visible
+    from gruff_ledger.words import visible
 
     # Where even this cannot be said, the status says it.
     with contextlib.suppress(OSError, ValueError):

@@ -14,7 +14,7 @@ from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
-from gruff_ledger.account.words import counted, places, visible
+from gruff_ledger.account.words import places
 from gruff_ledger.cli.options import OutputPath, options_of
 from gruff_ledger.cli.show import Progress
 from gruff_ledger.cli.verb import VerbCommand, job_of_verb
@@ -26,6 +26,7 @@ from gruff_ledger.lists.fetchterms import FetchTerms
 from gruff_ledger.lists.outputs import WritingTerms, check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.words import counted, visible
 from gruff_ledger.work.answers import (
     DIFFERENT,
     SAME,

@@ -15,10 +15,8 @@ import msgspec
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.words import (
     balance_words,
-    counted,
     since_rows,
     since_words,
-    visible,
     written_words,
 )
 from gruff_ledger.cli.words import finding_lines, note_lines, paragraph, screen
@@ -31,6 +29,7 @@ from gruff_ledger.lists.outputs import (
     with_guarded_headings,
     write_parts,
 )
+from gruff_ledger.words import counted, visible
 from gruff_ledger.work.registry import VERBS
 
 if TYPE_CHECKING:

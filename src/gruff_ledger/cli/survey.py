@@ -16,16 +16,11 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import (
-    counted,
-    note_text,
-    places,
-    visible,
-    written_words,
-)
+from gruff_ledger.account.words import note_text, places, written_words
 from gruff_ledger.cli.options import reading_words
 from gruff_ledger.cli.words import free_path
 from gruff_ledger.docket.engine import Run
+from gruff_ledger.words import counted, visible
 from gruff_ledger.work.fieldfacts import FieldFacts
 from gruff_ledger.work.survey import Surveyed, Warned
 

@@ -16,16 +16,10 @@ from rich.text import Text
 
 from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.account.words import (
-    SUM_NAMES,
-    counted,
-    finding_words,
-    places,
-    shown_values,
-    visible,
-)
+from gruff_ledger.account.words import SUM_NAMES, finding_words, places, shown_values
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
+from gruff_ledger.words import counted, visible
 
 # Lines of the window that the heading, its rule, the count of the rest and the next
 # prompt take.

@@ -22,10 +22,10 @@ from gruff_ledger.account.tracing import (
     Traced,
 )
 from gruff_ledger.account.trail import TRAIL_FILE
-from gruff_ledger.account.words import counted, visible
 from gruff_ledger.cli.words import paragraph
 from gruff_ledger.naming import parse_names, parse_pair
 from gruff_ledger.problems import BadTerms, UnreadableSource
+from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
     from rich.console import RenderableType

@@ -12,7 +12,7 @@ from typing import Any
 import click
 import msgspec
 
-from gruff_ledger.account.words import balance_words, counted, since_words, visible
+from gruff_ledger.account.words import balance_words, since_words
 from gruff_ledger.cli.docket import (
     Asked,
     asked_of,
@@ -26,6 +26,7 @@ from gruff_ledger.docket.again import standing
 from gruff_ledger.docket.watching import Stamps, Watched, settled, watched
 from gruff_ledger.locking import Busy
 from gruff_ledger.problems import Problem
+from gruff_ledger.words import counted, visible
 
 # How often it is looked whether anybody wants this to end, and whether the web is due.
 _TICK_SECONDS = 1.0

@@ -10,14 +10,8 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from gruff_ledger.account.words import (
-    counted,
-    finding_words,
-    note_text,
-    places,
-    shown_values,
-    visible,
-)
+from gruff_ledger.account.words import finding_words, note_text, places, shown_values
+from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
     from rich.console import Console

@@ -26,11 +26,11 @@ from gruff_ledger.account.words import (
     note_text,
     since_rows,
     since_words,
-    visible,
     written_words,
 )
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import Column, Origin
+from gruff_ledger.words import visible
 
 # What one part of the page may take, and all charts together; with the rest of the page
 # that stays below 3 MB.

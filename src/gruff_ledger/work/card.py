@@ -17,10 +17,11 @@ from gruff_ledger.cells.keys import index_in
 from gruff_ledger.cells.match import LEVELS, key_at
 from gruff_ledger.naming import find_fields, free_heading
 from gruff_ledger.outcome import Note, Outcome
-from gruff_ledger.problems import BadTerms, numbered_words
+from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.table import Indices, Table, taken, text_column
 from gruff_ledger.terms import Item, Terms, Text
+from gruff_ledger.words import counted
 from gruff_ledger.work.keyfields import (
     MATCH,
     KeyField,
@@ -74,9 +75,9 @@ class CardTerms(Terms, frozen=True, kw_only=True):
                 term="key",
             )
         if self.value and len(self.value) != len(keys):
-            count = numbered_words(len(self.value), "value is", "values are")
+            count = counted(len(self.value), "value is", "values are")
             raise BadTerms(
-                f"{count} given for {numbered_words(len(keys), 'field', 'fields')}.",
+                f"{count} given for {counted(len(keys), 'field', 'fields')}.",
                 "Give one for each field of `key`, in their order.",
                 term="value",
             )
@@ -108,7 +109,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
         )
     places = _found(terms, table, fields)
     notes += said
-    count = numbered_words(len(places), "record has", "records have")
+    count = counted(len(places), "record has", "records have")
     values = " / ".join(f"'{value}'" for value in terms.value)
     notes += (Note(f"{count} {key_words(fields, terms.match)} {values}."),)
     if terms.lay == "down":
@@ -117,8 +118,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
             more = len(places) - _MOST_DOWN
             notes += (
                 Note(
-                    f"{numbered_words(more, 'record more is', 'records more are')} not "
-                    "shown.",
+                    f"{counted(more, 'record more is', 'records more are')} not shown.",
                     "To see all, set `lay` to across.",
                     warning=True,
                 ),

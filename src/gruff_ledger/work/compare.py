@@ -23,7 +23,7 @@ from gruff_ledger.naming import (
     parse_pair,
 )
 from gruff_ledger.outcome import Finding, Note, Outcome, Severity
-from gruff_ledger.problems import BadTerms, numbered_words
+from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -40,6 +40,7 @@ from gruff_ledger.table import (
     unequal,
 )
 from gruff_ledger.terms import Pair, Terms
+from gruff_ledger.words import counted
 from gruff_ledger.work.keyfields import MATCH, Level
 from gruff_ledger.work.keypairs import (
     KeyPair,
@@ -161,8 +162,7 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
     """
     if len(tables) != 2:
         raise BadTerms(
-            f"two lists are compared, and {numbered_words(len(tables), 'is', 'are')} "
-            "named.",
+            f"two lists are compared, and {counted(len(tables), 'is', 'are')} named.",
             "Name the list as it was, then the list as it is now.",
         )
     one, other = tables
@@ -555,7 +555,7 @@ def _notes(
     ):
         blank = keys.left_out
         if blank.any():
-            has = numbered_words(int(blank.sum()), "record has", "records have")
+            has = counted(int(blank.sum()), "record has", "records have")
             notes.append(
                 Note(
                     f"{table.name}: {has} a blank key and no partner.",
@@ -565,7 +565,7 @@ def _notes(
                 )
             )
         if len(again) and terms.key:
-            said = numbered_words(len(again), "record repeats", "records repeat")
+            said = counted(len(again), "record repeats", "records repeat")
             notes.append(
                 Note(
                     f"{table.name}: {said} the key of an earlier one; such are paired "

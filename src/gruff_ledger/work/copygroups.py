@@ -16,8 +16,8 @@ from gruff_ledger.cells.keys import (
 )
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
-from gruff_ledger.problems import numbered_words
 from gruff_ledger.table import Indices, Mask, Table, taken
+from gruff_ledger.words import counted
 from gruff_ledger.work.copies import (
     best_of_group,
     differing,
@@ -216,8 +216,8 @@ def undecided_note(
     """Say that in some groups nothing is the greatest, or the least."""
     if not len(open_):
         return ()
-    groups = numbered_words(len(np.unique(first[open_])), "group", "groups")
-    stay = numbered_words(len(open_), "record stays", "records stay")
+    groups = counted(len(np.unique(first[open_])), "group", "groups")
+    stay = counted(len(open_), "record stays", "records stay")
     return (
         Note(
             f"In {groups} no record has anything to read in '{heading}': nothing is "
@@ -299,13 +299,13 @@ def _notes(
     is_head[first[repeats]] = True
     groups = int(np.count_nonzero(is_head))
     origin = table.origin.pick(repeats) if count else None
-    said = f"{numbered_words(count, 'record repeats', 'records repeat')} another {how}"
-    said += f", in {numbered_words(groups, 'group', 'groups')}." if count else "."
+    said = f"{counted(count, 'record repeats', 'records repeat')} another {how}"
+    said += f", in {counted(groups, 'group', 'groups')}." if count else "."
     remedy = "" if fields else "To compare chosen fields only, name them in `by`."
     notes = [Note(said, remedy, origin)]
     notes += _loose_note(first, alike)
     if blank.any():
-        number = numbered_words(int(blank.sum()), "record has", "records have")
+        number = counted(int(blank.sum()), "record has", "records have")
         match = "matches" if blank.sum() == 1 else "match"
         notes.append(
             Note(
@@ -348,13 +348,13 @@ def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
     looked = places[:_MOST_COMPARED]
     unlike = differing(table, looked, kept[looked])
     same = looked[unlike.same]
-    of = numbered_words(len(looked), "record", "records")
+    of = counted(len(looked), "record", "records")
     if len(looked) < len(places):
         of = f"the first {of}"
     said = f"By the whole record {len(same)} of {of} that repeat another would go"
     if len(same):
         count = len(set(kept[same].tolist()))
-        said += f", in {numbered_words(count, 'group', 'groups')}"
+        said += f", in {counted(count, 'group', 'groups')}"
     if len(same) == len(looked):
         return (Note(f"{said}."),)
     where = unlike.words(np.ones(len(looked), np.bool_))

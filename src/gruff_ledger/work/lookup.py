@@ -24,7 +24,7 @@ from gruff_ledger.outcome import (
     Outcome,
     Severity,
 )
-from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
+from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import (
     Column,
     Held,
@@ -39,6 +39,7 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.words import counted
 from gruff_ledger.work.bands import Banded, in_bands
 from gruff_ledger.work.copies import best_of_group, last_of_group
 from gruff_ledger.work.keycheck import checked_both_ways
@@ -280,7 +281,7 @@ def _undecided_note(
     count = int(np.count_nonzero(undecided))
     if not count:
         return ()
-    records = numbered_words(count, "record", "records")
+    records = counted(count, "record", "records")
     return (
         Note(
             f"For {records} nothing is the {terms.which}: the matches in "
@@ -485,7 +486,7 @@ def _notes(
     once = int(np.count_nonzero(counts == 1))
     several = int(np.count_nonzero(counts > 1))
     none = int(np.count_nonzero(counts == 0))
-    said = f"{numbered_words(once, 'record has', 'records have')} one match in "
+    said = f"{counted(once, 'record has', 'records have')} one match in "
     said += f"{reference.name}, {several} several, {none} none."
     notes = [Note(said)]
     if several:
@@ -500,7 +501,7 @@ def _notes(
             )
         )
         more = len(unmatched.texts) - _NAMED_KEYS
-        keys = numbered_words(len(unmatched.texts), "key is", "keys are")
+        keys = counted(len(unmatched.texts), "key is", "keys are")
         tail = f" and {more} more" if more > 0 else ""
         notes.append(
             Note(
@@ -511,24 +512,24 @@ def _notes(
         )
     if banded is not None and banded.below.any():
         count = int(np.count_nonzero(banded.below))
-        lies = numbered_words(count, "record lies", "records lie")
+        lies = counted(count, "record lies", "records lie")
         notes.append(Note(f"{lies} below the first band.", warning=True))
     if not has_key.all():
-        without = numbered_words(
+        without = counted(
             int(np.count_nonzero(~has_key)), "record matches", "records match"
         )
         what = "a blank key" if banded is None else "no key or no value for a band"
         origin = table.origin.pick(~has_key)
         notes.append(Note(f"{without} nothing, with {what}.", "", origin, warning=True))
     if terms.default and none:
-        took = numbered_words(none, "record was", "records were")
+        took = counted(none, "record was", "records were")
         notes.append(Note(f"{took} given the default, as nothing was found."))
     return tuple(notes)
 
 
 def _several_note(terms: LookupTerms, counts: Indices, several: int) -> Note:
     """Say what was done where several match, and what else could be."""
-    has = numbered_words(several, "record has", "records have")
+    has = counted(several, "record has", "records have")
     if terms.which == "only":
         return Note(
             f"{has} several matches, and nothing was filled in there.",
@@ -549,7 +550,7 @@ def _unused_note(reference: Table, is_used: Mask) -> tuple[Note, ...]:
     unused = int(np.count_nonzero(~is_used))
     if not unused:
         return ()
-    said = numbered_words(unused, "record", "records")
+    said = counted(unused, "record", "records")
     return (
         Note(
             f"{said} of {reference.name} matched no record.",

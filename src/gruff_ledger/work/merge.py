@@ -23,7 +23,7 @@ from gruff_ledger.cells.match import LEVELS
 from gruff_ledger.cells.strings import text_chunks
 from gruff_ledger.naming import take_aliases
 from gruff_ledger.outcome import Note, Outcome, SetAside
-from gruff_ledger.problems import BadTerms, nearest, nearest_or_all, numbered_words
+from gruff_ledger.problems import BadTerms, nearest, nearest_or_all
 from gruff_ledger.table import (
     Column,
     Mask,
@@ -34,6 +34,7 @@ from gruff_ledger.table import (
     constant_column,
     taken,
 )
+from gruff_ledger.words import counted
 from gruff_ledger.work.mergeterms import MergeTerms
 from gruff_ledger.work.sort import in_order
 
@@ -159,9 +160,7 @@ def _without_idle_records(
         ):
             if mask.any():
                 aside.append(SetAside(reason, table.keep_records(mask)))
-                is_ = numbered_words(
-                    int(np.count_nonzero(mask)), "record is", "records are"
-                )
+                is_ = counted(int(np.count_nonzero(mask)), "record is", "records are")
                 remedy = "To keep them, set `keep-blank`." if mask is blank else ""
                 notes.append(
                     Note(

@@ -18,7 +18,6 @@ from gruff_ledger.cells.folding import folding, without_key
 from gruff_ledger.cells.keys import first_at_levels, group_sizes, unlike
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
-from gruff_ledger.problems import numbered_words
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -31,6 +30,7 @@ from gruff_ledger.table import (
     text_column,
     unequal,
 )
+from gruff_ledger.words import counted
 from gruff_ledger.work.decisions import Recognised, read_decisions, recognised
 from gruff_ledger.work.keyfields import (
     KeyField,
@@ -211,7 +211,7 @@ def _groups(
     )
     notes: list[Note] = []
     if blank.any():
-        number = numbered_words(int(blank.sum()), "record is", "records are")
+        number = counted(int(blank.sum()), "record is", "records are")
         notes.append(
             Note(
                 f"{number} merged with no other, with a blank in a key field.",
@@ -223,7 +223,7 @@ def _groups(
     own = np.arange(len(first))
     more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
     if more > 0:
-        said = numbered_words(more, "record more has", "records more have")
+        said = counted(more, "record more has", "records more have")
         notes.append(
             Note(
                 f"Matched loosely, {said} the key of another: spaces, case or Unicode "
@@ -258,7 +258,7 @@ def _repeated_notes(stacked: Stacked, first: Indices, words: str) -> list[Note]:
         earliest[heads[::-1]] = records[::-1]
         mine = records[earliest[heads] != records]
         if len(mine):
-            said = numbered_words(len(mine), "record repeats", "records repeat")
+            said = counted(len(mine), "record repeats", "records repeat")
             notes.append(
                 Note(
                     f"{said} an earlier {words} of {name} itself; they were merged "
@@ -498,7 +498,7 @@ def _status_notes(
 ) -> tuple[Note, ...]:
     counts = np.bincount(status, minlength=4).tolist()
     merged = len(groups.first) - len(status)
-    said = numbered_words(merged, "record was", "records were")
+    said = counted(merged, "record was", "records were")
     notes = [Note(f"{said} merged into others; {len(status)} stand.")]
     if len(stacked.names) > 1:
         notes.append(
@@ -517,13 +517,13 @@ def _question_notes(
 ) -> tuple[Note, ...]:
     notes = []
     if questions:
-        said = numbered_words(len(questions), "value differs", "values differ")
+        said = counted(len(questions), "value differs", "values differ")
         remedy = "To decide, name a file in `decisions`, and run gruff review."
         if terms.decisions is not None:
             remedy = "To decide, run gruff review on the docket."
         notes.append(Note(f"{said} among the lists.", remedy, warning=True))
     if decided.stale:
-        said = numbered_words(len(decided.stale), "decision is", "decisions are")
+        said = counted(len(decided.stale), "decision is", "decisions are")
         notes.append(
             Note(
                 f"{terms.decisions}: {said} on records that are not there as they "

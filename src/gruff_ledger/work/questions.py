@@ -9,8 +9,8 @@ import numpy as np
 
 from gruff_ledger.cells.keys import group_sizes
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import numbered_words
 from gruff_ledger.table import Indices, Table
+from gruff_ledger.words import counted
 from gruff_ledger.work.copygroups import Groups
 from gruff_ledger.work.copyterms import DuplicatesTerms
 from gruff_ledger.work.decisions import Recognised
@@ -171,11 +171,9 @@ def question_notes(
         return (Note("Nothing is left to be decided."),)
     told = []
     if pairs:
-        told.append(
-            numbered_words(pairs, "pair of records waits", "pairs of records wait")
-        )
+        told.append(counted(pairs, "pair of records waits", "pairs of records wait"))
     if values:
-        told.append(numbered_words(values, "value waits", "values wait"))
+        told.append(counted(values, "value waits", "values wait"))
     remedy = "To decide, run gruff review on the docket, or with the same terms."
     if terms.decisions is None:
         remedy = "To decide, name a file in `decisions`, and run gruff review with it."

@@ -36,7 +36,7 @@ from gruff_ledger.cells.sums import (
 )
 from gruff_ledger.naming import free_heading, made_headings
 from gruff_ledger.outcome import Drawn, Finding, Note, Outcome, Severity, Span
-from gruff_ledger.problems import BadTerms, OutOfBalance, numbered_words
+from gruff_ledger.problems import BadTerms, OutOfBalance
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -51,6 +51,7 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.words import counted
 from gruff_ledger.work.order import Key, Ordering, ordering
 from gruff_ledger.work.rollupsources import (
     MADE_HEADING,
@@ -227,7 +228,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         notes.insert(0, _count_note(brought))
     down = len(sides.down[0]) - bool(idle.any())
     many = f"{down} labels down, {len(sides.across)} across"
-    notes.append(Note(f"{many}, from {numbered_words(len(brought), 'list', 'lists')}."))
+    notes.append(Note(f"{many}, from {counted(len(brought), 'list', 'lists')}."))
     aside = sum(len(each.table) for each in got.aside)
     return Outcome(
         result,

@@ -36,7 +36,7 @@ from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import expand_names, find_field, take_aliases
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
-from gruff_ledger.problems import BadTerms, UnknownField, numbered_words
+from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import (
     Column,
     Indices,
@@ -47,6 +47,7 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.words import counted
 from gruff_ledger.work.rollupterms import RollupTerms
 
 NO_LABEL = "no label"
@@ -299,7 +300,7 @@ def _total_rows(
         mask = _row_of_sums(terms, table, values)
     if not mask.any():
         return None
-    looks = numbered_words(int(np.count_nonzero(mask)), "record looks", "records look")
+    looks = counted(int(np.count_nonzero(mask)), "record looks", "records look")
     rows = table.keep_records(mask)
     if not terms.leave_out_totals:
         said.warn(
@@ -520,7 +521,7 @@ def _labels(
         filled = [~blank_mask(table.cells(heading)) for heading in values]
         blank &= np.logical_or.reduce(filled)
     if blank.any():
-        has = numbered_words(int(blank.sum()), "record has", "records have")
+        has = counted(int(blank.sum()), "record has", "records have")
         said.warn(
             f"{table.name}: {has} no label in '{down[0]}': called '{NO_LABEL}'.",
             "",
@@ -546,7 +547,7 @@ def _across_labels(
     blank = np.array([is_blank(text) for text in labels], np.bool_)
     if blank.any():
         mask = blank[codes]
-        has = numbered_words(int(mask.sum()), "record has", "records have")
+        has = counted(int(mask.sum()), "record has", "records have")
         said.warn(
             f"{table.name}: {has} no label in '{across}': called '{NO_LABEL}'.",
             "",

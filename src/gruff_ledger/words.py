@@ -1,0 +1,37 @@
+"""How counts, lists of names and text from elsewhere are put into words: once."""
+
+from __future__ import annotations
+
+import re
+
+# Control characters, and those that change the direction of text around them: shown,
+# they could move the cursor, colour the screen or disguise what stands there.
+_UNSAFE = re.compile(
+    "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
+)
+
+
+def visible(text: str) -> str:
+    r"""
+    Replace characters that would act on a terminal by a code that can be read.
+
+    Examples
+    --------
+    >>> print(visible("red\x1b[31m\ttab"))
+    red\x1b[31m\ttab
+    """
+    return _UNSAFE.sub(lambda found: found[0].encode("unicode_escape").decode(), text)
+
+
+def counted(count: int, one: str, several: str | None = None) -> str:
+    """
+    Return a number with its noun, or with what is said of one and of several.
+
+    Examples
+    --------
+    >>> counted(1, "record"), counted(0, "record")
+    ('1 record', '0 records')
+    >>> counted(3, "cell is", "cells are")
+    '3 cells are'
+    """
+    return f"{count} {one if count == 1 else several or one + 's'}"
