@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gruff_ledger import runs
-from gruff_ledger.cells import keys
-from gruff_ledger.cells.keys import first_equal, places_of_repeated
+from gruff_ledger.cells.match import keys
+from gruff_ledger.cells.match.keys import first_equal, places_of_repeated
 from gruff_ledger.runs import parted, taken_in_runs
 from gruff_ledger.table import concat_columns, text_column
 

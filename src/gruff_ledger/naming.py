@@ -225,7 +225,7 @@ def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...
     """
     if name in table.headings:
         return name, ()
-    from gruff_ledger.cells.match import loose
+    from gruff_ledger.cells.match.levels import loose
     from gruff_ledger.outcome import Note
 
     alike = [heading for heading in table.headings if loose(heading) == loose(name)]
@@ -303,7 +303,7 @@ _RANGE = re.compile(r"\s*(.*?)\s*(?:…|\.\.\.)\s*(.*?)\s*", re.DOTALL)
 
 def _loose_place(headings: Sequence[str], name: str) -> int | None:
     """Return where a heading stands: as written, else by one loose match."""
-    from gruff_ledger.cells.match import loose
+    from gruff_ledger.cells.match.levels import loose
 
     if name in headings:
         return headings.index(name)

@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from gruff_ledger.cells import distinct as distinct_module
 from gruff_ledger.cells import distinct as module
-from gruff_ledger.cells import keys
 from gruff_ledger.cells.distinct import (
     combinations,
     distinct,
@@ -18,6 +17,7 @@ from gruff_ledger.cells.distinct import (
     rewritten,
     with_cells,
 )
+from gruff_ledger.cells.match import keys
 from gruff_ledger.table import concat_columns, text_column
 
 CELLS = st.lists(st.sampled_from(["a", "b", "", "cc", "Élodie"]), max_size=30)

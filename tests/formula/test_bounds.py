@@ -4,8 +4,8 @@ import random
 import unittest
 from unittest.mock import patch
 
-from gruff_ledger.cells import text_room
-from gruff_ledger.cells.text_room import TextRoom, TooMuchText, text_bytes
+from gruff_ledger.cells.text import room
+from gruff_ledger.cells.text.room import TextRoom, TooMuchText, text_bytes
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.operators import _as_regex, _like_pieces, is_like
@@ -39,7 +39,7 @@ class BoundsTest(FolderTest):
         ):
             with self.subTest(formula=formula[:60]):
                 with (
-                    patch.object(text_room, "_ALWAYS_BYTES", 1 << 21),
+                    patch.object(room, "_ALWAYS_BYTES", 1 << 21),
                     self.assertRaises(BadFormula) as caught,
                 ):
                     Evaluation(BOATS).value(parse(formula))

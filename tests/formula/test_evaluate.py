@@ -5,8 +5,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.moments import DatePattern
-from gruff_ledger.cells.number_form import NumberForm
+from gruff_ledger.cells.dates.moments import DatePattern
+from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.operators import is_like

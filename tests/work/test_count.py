@@ -6,7 +6,7 @@ from collections import Counter
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.match import letters, loose
+from gruff_ledger.cells.match.levels import letters, loose
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.work.count import CountTerms, perform

@@ -250,7 +250,7 @@ def keyed(draw: st.DrawFn) -> tuple[list[str], list[str]]:
 class ReferenceTest(unittest.TestCase):
     @given(keyed(), st.sampled_from(["exact", "loose", "letters", "number"]))
     def test_as_by_hand(self, keys: tuple[list[str], list[str]], level: str) -> None:
-        from gruff_ledger.cells.match import key_at
+        from gruff_ledger.cells.match.levels import key_at
 
         mine, theirs = keys
         boats = Table.of_records(["Class"], [(key,) for key in mine], name="boats")

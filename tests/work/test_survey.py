@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.number import exact_sum, number_of
+from gruff_ledger.cells.numbers.plain import exact_sum, number_of
 from gruff_ledger.report.charts import write_survey_chart
 from gruff_ledger.table import Table, text_column
 from gruff_ledger.work import fieldfacts

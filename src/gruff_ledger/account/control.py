@@ -16,10 +16,10 @@ from fractions import Fraction
 import msgspec
 import numpy as np
 
-from gruff_ledger.cells.amounts import decimal_text, read_amounts
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.match import loose
-from gruff_ledger.cells.sums import total_of
+from gruff_ledger.cells.match.levels import loose
+from gruff_ledger.cells.numbers.amounts import decimal_text, read_amounts
+from gruff_ledger.cells.numbers.group_figures import total_of
 from gruff_ledger.outcome import Change, Outcome, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Indices, Origin, Table, filtered

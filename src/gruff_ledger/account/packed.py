@@ -21,7 +21,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.strings import chunk_of
+from gruff_ledger.cells.text_bytes import chunk_of
 from gruff_ledger.table import Column, mapped
 
 # Records in a piece: as many as stand in a chunk of each column, so that nothing need

@@ -14,7 +14,7 @@ import re
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, mapped, taken
 
 WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"

@@ -8,19 +8,19 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.between import (
+from gruff_ledger.cells.match.key_pairs import (
     STRETCH_RECORDS,
     by_stretch,
     looked_up,
     print_tables,
 )
-from gruff_ledger.cells.keys import (
+from gruff_ledger.cells.match.keys import (
     first_with_same_key,
     key_groups,
     record_fingerprints,
 )
-from gruff_ledger.cells.match import fingerprints
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.match.levels import fingerprints
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.table import (
     Column,
     Indices,

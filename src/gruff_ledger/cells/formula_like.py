@@ -13,8 +13,8 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import BLANK_CHARACTERS
-from gruff_ledger.cells.number import number_of
-from gruff_ledger.cells.strings import Chunk, text_chunks
+from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, taken
 
 _SIGNS = "=+\\-@\uff1d\uff0b\uff0d\uff20"

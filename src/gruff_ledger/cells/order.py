@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.amounts import Amounts
 from gruff_ledger.cells.distinct import distinct, distinct_cells, rewritten
-from gruff_ledger.cells.pieces import by_stretches, text_array
-from gruff_ledger.cells.spaces import squeezable, squeeze, trim_blanks, trimmed
-from gruff_ledger.cells.strings import WIDE, Chunk, mask_of_kinds, text_chunks
+from gruff_ledger.cells.numbers.amounts import Amounts
+from gruff_ledger.cells.text.spaces import squeezable, squeeze, trim_blanks, trimmed
+from gruff_ledger.cells.text.weave import by_stretches, text_array
+from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.table import Column, Indices, Mask, joined, taken
 
 _WORD_BYTES = 8

@@ -9,7 +9,7 @@ import click
 from rich.console import Console, Group
 from rich.text import Text
 
-from gruff_ledger.cells.match import letters
+from gruff_ledger.cells.match.levels import letters
 from gruff_ledger.words import counted, visible
 
 # Keys as terminals send them: of POSIX systems, then of Windows.

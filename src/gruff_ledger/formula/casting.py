@@ -10,9 +10,9 @@ from decimal import Decimal
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import absolute, compared, constant, rounded
 from gruff_ledger.cells.blank import strip_space
-from gruff_ledger.cells.moments import DAY, Moments
+from gruff_ledger.cells.dates.moments import DAY, Moments
+from gruff_ledger.cells.numbers.amounts import absolute, compared, constant, rounded
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call

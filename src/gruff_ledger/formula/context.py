@@ -12,12 +12,12 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
 from gruff_ledger.cells.kinds import kind_of
-from gruff_ledger.cells.moments import DatePattern, Moments, read_moments
-from gruff_ledger.cells.number_form import PLAIN, NumberForm
-from gruff_ledger.cells.text_room import TextRoom
+from gruff_ledger.cells.numbers.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
+from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
+from gruff_ledger.cells.text.room import TextRoom
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Call,

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import TooLong, constant
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.moments import DatePattern, Moments
-from gruff_ledger.cells.number_form import PLAIN, NumberForm
-from gruff_ledger.cells.text_room import TooMuchText
+from gruff_ledger.cells.dates.moments import DatePattern, Moments
+from gruff_ledger.cells.numbers.amounts import TooLong, constant
+from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
+from gruff_ledger.cells.text.room import TooMuchText
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.functions import called
 from gruff_ledger.formula.merging import merged

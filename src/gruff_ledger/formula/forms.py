@@ -7,8 +7,8 @@ from typing import Annotated, NamedTuple
 
 from msgspec import Meta
 
-from gruff_ledger.cells.moments import DatePattern
-from gruff_ledger.cells.number_form import PLAIN, NumberForm
+from gruff_ledger.cells.dates.moments import DatePattern
+from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.naming import find_fields
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by

@@ -13,14 +13,14 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import (
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.dates.moments import DAY, SECOND, calendar_of
+from gruff_ledger.cells.numbers.amounts import (
     Amounts,
     absolute,
     remainders,
     rounded,
 )
-from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.moments import DAY, SECOND, calendar_of
 from gruff_ledger.formula import operators
 from gruff_ledger.formula.casting import cast
 from gruff_ledger.formula.context import Context, Operation

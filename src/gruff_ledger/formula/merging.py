@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts, chosen
-from gruff_ledger.cells.moments import Moments
+from gruff_ledger.cells.dates.moments import Moments
+from gruff_ledger.cells.numbers.amounts import Amounts, chosen
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.nodes import BadFormula, Place
 from gruff_ledger.formula.values import (

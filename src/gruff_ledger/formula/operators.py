@@ -12,7 +12,11 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.amounts import (
+from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.dates.moments import DAY, Moments, months_later
+from gruff_ledger.cells.kinds import dates_in_figures
+from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.numbers.amounts import (
     Amounts,
     added,
     compared,
@@ -22,13 +26,9 @@ from gruff_ledger.cells.amounts import (
     negated,
     subtracted,
 )
-from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.kinds import dates_in_figures
-from gruff_ledger.cells.moments import DAY, Moments, months_later
-from gruff_ledger.cells.pieces import by_stretches, bytes_of, woven
-from gruff_ledger.cells.strings import Chunk
-from gruff_ledger.cells.text_room import text_bytes
+from gruff_ledger.cells.text.room import text_bytes
+from gruff_ledger.cells.text.weave import by_stretches, bytes_of, woven
+from gruff_ledger.cells.text_bytes import Chunk
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place

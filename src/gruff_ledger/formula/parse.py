@@ -13,7 +13,7 @@ from decimal import Decimal
 from importlib import resources
 from typing import TYPE_CHECKING, Any
 
-from gruff_ledger.cells.moments import DAY, SECOND, read_moment
+from gruff_ledger.cells.dates.moments import DAY, SECOND, read_moment
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Call,

@@ -10,12 +10,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts
-from gruff_ledger.cells.amounts import to_column as amounts_to_column
+from gruff_ledger.cells.dates.moments import DatePattern, Moments
+from gruff_ledger.cells.dates.moments import to_column as moments_to_column
 from gruff_ledger.cells.distinct import with_cells
-from gruff_ledger.cells.moments import DatePattern, Moments
-from gruff_ledger.cells.moments import to_column as moments_to_column
-from gruff_ledger.cells.number_form import PLAIN, NumberForm
+from gruff_ledger.cells.numbers.amounts import Amounts
+from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
+from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.formula.nodes import Interval
 from gruff_ledger.table import (
     Column,

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from rapidfuzz.distance import OSA
 
-from gruff_ledger.cells.match import loose
+from gruff_ledger.cells.match.levels import loose
 
 # Marks within a word, and all others, which part words.
 _WITHIN = re.compile(r"['’.`´]")

@@ -18,7 +18,7 @@ import msgspec
 import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
 
-from gruff_ledger.cells.number import without_exponent
+from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.connecting import connected, read_only, said, sqlite_engine
 from gruff_ledger.lists.encoding import known_codec

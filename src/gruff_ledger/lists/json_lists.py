@@ -15,7 +15,7 @@ from typing import Any, BinaryIO
 import msgspec
 import numpy as np
 
-from gruff_ledger.cells.number import without_exponent
+from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import (
     NESTED,

@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterator
 from typing import BinaryIO
 
-from gruff_ledger.cells.number import number_of
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.table import Column, Table
 
 _GROUP_RECORDS = 1 << 13

@@ -7,7 +7,7 @@ from typing import Any, BinaryIO
 import msgspec
 import pyarrow as pa
 
-from gruff_ledger.cells.number import without_exponent
+from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.settle import Found, made_up_notes, settled

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.lists.detect import Layout
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Column, Origin, Table

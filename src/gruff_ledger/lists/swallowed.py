@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.lists.detect import Layout
 from gruff_ledger.lists.parsing import Ragged
 from gruff_ledger.lists.rows import read_rows

@@ -20,7 +20,7 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.cells.number import without_exponent
+from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.grid import Grid, read_grid, text_columns
 from gruff_ledger.lists.ods_xml import for_library as for_library_ods

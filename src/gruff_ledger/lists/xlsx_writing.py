@@ -14,8 +14,8 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from gruff_ledger.cells.number import number_of
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.lists.cell_remarks import Remark, Remarks, remarks_on
 from gruff_ledger.lists.workbook import number_text
 from gruff_ledger.lists.xlsx_remarks import Forms, write_findings

@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Mapping
 from typing import Any, BinaryIO
 
-from gruff_ledger.cells.number import number_of
+from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.lists.workbook import number_text
 from gruff_ledger.lists.xlsx_writing import CREATED, letters_of, width_of
 from gruff_ledger.work.form import FormField, FormPlan, Limit

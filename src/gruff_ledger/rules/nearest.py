@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.distinct import combinations
-from gruff_ledger.cells.match import key_at, letters
+from gruff_ledger.cells.match.levels import key_at, letters
 from gruff_ledger.table import Column, spread_column
 
 # A suggestion is worth giving from this likeness on, of 0 to 1.

@@ -10,10 +10,10 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from gruff_ledger.cells.match import LEVELS
-from gruff_ledger.cells.moments import DatePattern
-from gruff_ledger.cells.number_form import number_pattern
-from gruff_ledger.cells.templates import template_parts
+from gruff_ledger.cells.dates.moments import DatePattern
+from gruff_ledger.cells.match.levels import LEVELS
+from gruff_ledger.cells.numbers.forms import number_pattern
+from gruff_ledger.cells.text.templates import template_parts
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms import Formula, Heading, ListAddress, Plain, Terms, Text

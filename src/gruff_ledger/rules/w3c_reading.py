@@ -14,7 +14,7 @@ from urllib.parse import unquote
 
 import msgspec
 
-from gruff_ledger.cells.match import loose
+from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms

@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 
 import msgspec
 
-from gruff_ledger.cells.number import number_of
+from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.rules.rule import NUMBERS, Rule
 from gruff_ledger.terms import plain

@@ -11,8 +11,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts, at_scale, read_amounts
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
 from gruff_ledger.cells.order import number_ranks
 from gruff_ledger.formula.forms import Form
 from gruff_ledger.naming import find_field, parse_pair

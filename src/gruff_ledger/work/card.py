@@ -12,9 +12,9 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.folding import folded, without_key
-from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.match import LEVELS, key_at
+from gruff_ledger.cells.match.folded_fields import folded, without_key
+from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.match.levels import LEVELS, key_at
 from gruff_ledger.naming import find_fields, free_heading
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms

@@ -13,9 +13,9 @@ from typing import Annotated, Literal, NamedTuple
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.between import occurrences
-from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.match import loose
+from gruff_ledger.cells.match.folded_fields import folded
+from gruff_ledger.cells.match.key_pairs import occurrences
+from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.naming import (
     expand_names,
     find_field,

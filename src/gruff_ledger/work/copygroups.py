@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.folding import folding, without_key
-from gruff_ledger.cells.keys import (
+from gruff_ledger.cells.match.folded_fields import folding, without_key
+from gruff_ledger.cells.match.keys import (
     first_at_levels,
     first_with_same_key,
     group_sizes,

@@ -14,8 +14,8 @@ from typing import Annotated, Literal
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.keys import first_with_same_key, key_groups
+from gruff_ledger.cells.match.folded_fields import folded
+from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
 from gruff_ledger.naming import find_fields, made_headings
 from gruff_ledger.outcome import Drawn, Note, Outcome
 from gruff_ledger.problems import BadTerms

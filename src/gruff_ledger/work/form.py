@@ -332,7 +332,7 @@ def _limits(
 
 
 def _bounds_numbers(rule: Rule) -> bool:
-    from gruff_ledger.cells.number import number_of
+    from gruff_ledger.cells.numbers.plain import number_of
 
     stated = [each for each in rule.bounds() if each is not None]
     return bool(stated) and rule.datatype is None and number_of(stated[0]) is not None
@@ -426,7 +426,7 @@ def _message(heading: str, rule: Rule, limit: Limit | None) -> str:
     """Return the message of a rule without what only a finding could fill in."""
     if rule.message is None:
         return f"{heading}: {_limit_words(limit)}" if limit is not None else ""
-    from gruff_ledger.cells.templates import template_parts
+    from gruff_ledger.cells.text.templates import template_parts
     from gruff_ledger.rules.rule import NEAREST, VALUE
 
     said = []

@@ -15,10 +15,10 @@ import numpy as np
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.pieces import by_stretches, repeated, woven
-from gruff_ledger.cells.strings import Chunk
-from gruff_ledger.cells.templates import by_template, cells_where, template_parts
-from gruff_ledger.cells.text_room import TextRoom, TooMuchText
+from gruff_ledger.cells.text.room import TextRoom, TooMuchText
+from gruff_ledger.cells.text.templates import by_template, cells_where, template_parts
+from gruff_ledger.cells.text.weave import by_stretches, repeated, woven
+from gruff_ledger.cells.text_bytes import Chunk
 from gruff_ledger.naming import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms

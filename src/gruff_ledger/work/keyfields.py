@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 
 from msgspec import Meta
 
-from gruff_ledger.cells.match import LEVELS
+from gruff_ledger.cells.match.levels import LEVELS
 from gruff_ledger.naming import expand_names, find_field, format_names, parse_names
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, nearest_or_all

@@ -11,8 +11,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.between import Between, found_in
-from gruff_ledger.cells.folding import folded, without_key
+from gruff_ledger.cells.match.folded_fields import folded, without_key
+from gruff_ledger.cells.match.key_pairs import Between, found_in
 from gruff_ledger.naming import find_field, parse_pair
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by

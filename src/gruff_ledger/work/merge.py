@@ -18,9 +18,9 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.match import LEVELS
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.match.levels import LEVELS
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.naming import take_aliases
 from gruff_ledger.outcome import Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all

@@ -12,11 +12,11 @@ from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.amounts import Amounts, read_amounts
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.dates.moments import DatePattern, read_moments
 from gruff_ledger.cells.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
-from gruff_ledger.cells.moments import DatePattern, read_moments
+from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
 from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
 from gruff_ledger.formula.forms import Form
 from gruff_ledger.formula.readable import check_readable

@@ -13,7 +13,7 @@ from typing import Annotated
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.keys import first_with_same_key
+from gruff_ledger.cells.match.keys import first_with_same_key
 from gruff_ledger.cells.order import sorted_places
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.keys import group_sizes
+from gruff_ledger.cells.match.keys import group_sizes
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Indices, Table
 from gruff_ledger.words import counted

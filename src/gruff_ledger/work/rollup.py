@@ -13,7 +13,11 @@ from typing import NamedTuple
 import numpy as np
 from msgspec import structs
 
-from gruff_ledger.cells.amounts import (
+from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.match.folded_fields import folded
+from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
+from gruff_ledger.cells.match.levels import LEVELS, loose
+from gruff_ledger.cells.numbers.amounts import (
     Amounts,
     Integers,
     at_scale,
@@ -22,18 +26,14 @@ from gruff_ledger.cells.amounts import (
     subtracted,
     to_column,
 )
-from gruff_ledger.cells.distinct import with_cells
-from gruff_ledger.cells.folding import folded
-from gruff_ledger.cells.keys import first_with_same_key, key_groups
-from gruff_ledger.cells.match import LEVELS, loose
-from gruff_ledger.cells.order import code_ranks, sorted_places
-from gruff_ledger.cells.sums import (
+from gruff_ledger.cells.numbers.group_figures import (
     group_counts,
     group_ends,
     group_extremes,
     group_sums,
     total_of,
 )
+from gruff_ledger.cells.order import code_ranks, sorted_places
 from gruff_ledger.naming import free_heading, made_headings
 from gruff_ledger.outcome import Drawn, Finding, Note, Outcome, Severity, Span
 from gruff_ledger.problems import BadTerms, OutOfBalance

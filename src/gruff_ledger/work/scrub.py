@@ -16,27 +16,27 @@ from typing import Annotated, Literal, NamedTuple
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.amounts import constant, exact_of, read_amounts, rounded
 from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.dates.moments import DatePattern, moment_text, read_moment
 from gruff_ledger.cells.distinct import (
     Rewritten,
     few_values,
     rewritten,
     with_cells,
 )
-from gruff_ledger.cells.keys import index_in
-from gruff_ledger.cells.lettercase import Case, one_case_mask, recased
-from gruff_ledger.cells.match import key_at
-from gruff_ledger.cells.moments import DatePattern, moment_text, read_moment
-from gruff_ledger.cells.number import plain_text
-from gruff_ledger.cells.number_form import number_pattern, plain_cells
-from gruff_ledger.cells.spaces import (
+from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.match.levels import key_at
+from gruff_ledger.cells.numbers.amounts import constant, exact_of, read_amounts, rounded
+from gruff_ledger.cells.numbers.forms import number_pattern, plain_cells
+from gruff_ledger.cells.numbers.plain import plain_text
+from gruff_ledger.cells.text.letter_case import Case, one_case_mask, recased
+from gruff_ledger.cells.text.spaces import (
     squeezable,
     squeeze,
     trimmed,
     without_invisible,
 )
-from gruff_ledger.cells.strings import LOWER, UPPER, WIDE, mask_of_kinds
+from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
 from gruff_ledger.formula.forms import FORM, Form, FormTerms, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.naming import find_fields, format_names

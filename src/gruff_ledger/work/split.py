@@ -18,7 +18,7 @@ from msgspec import Meta
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.distinct import few_values
-from gruff_ledger.cells.parts import (
+from gruff_ledger.cells.text.cut import (
     Cutting,
     Parts,
     all_parts,
@@ -29,7 +29,7 @@ from gruff_ledger.cells.parts import (
     parts_by_widths,
     pieces_of,
 )
-from gruff_ledger.cells.spaces import trim, trimmed
+from gruff_ledger.cells.text.spaces import trim, trimmed
 from gruff_ledger.naming import find_field, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 from msgspec import Meta
 
-from gruff_ledger.cells.totals import totals_place
+from gruff_ledger.cells.numbers.totals_rows import totals_place
 from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.shell import command_line

@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.keys import first_with_same_key, key_groups
-from gruff_ledger.cells.strings import text_chunks
+from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
+from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.naming import free_heading
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.table import (

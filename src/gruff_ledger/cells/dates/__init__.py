@@ -1,0 +1,1 @@
+"""Dates and times in cells: the forms they have, read and written."""

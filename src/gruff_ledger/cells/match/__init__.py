@@ -1,0 +1,1 @@
+"""When cells match, and which records have the same key."""

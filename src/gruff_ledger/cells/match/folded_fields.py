@@ -1,0 +1,166 @@
+"""What the cells of a field have in common with all that match them, field by field.
+
+`cells.match` folds one text. Here cells of plain ASCII are folded byte by byte, only
+the others one by one, each distinct text once.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import rewritten, with_cells
+from gruff_ledger.cells.match.keys import blank_key_mask
+from gruff_ledger.cells.match.levels import MAY_FOLD, key_at
+from gruff_ledger.cells.numbers.amounts import read_amounts, to_column
+from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.text.weave import text_array
+from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.table import (
+    Column,
+    Mask,
+    constant_column,
+    filtered,
+    mapped,
+    unequal,
+)
+
+# What a byte is, in bits: white space; what a cell cannot be folded byte by byte for;
+# what the level `letters` leaves out (the ASCII of Unicode's categories P); a capital,
+# which has the bit that its small letter lacks.
+_SPACE, _ODD, _PUNCTUATION, _CAPITAL = 1, 2, 4, 32
+_KINDS = np.zeros(256, np.uint8)
+_KINDS[[*b"\t\n\v\f\r\x1c\x1d\x1e\x1f"]] = _SPACE | _ODD
+_KINDS[ord(" ")] = _SPACE
+_KINDS[[*b"!\"#%&'()*,-./:;?@[\\]_{}"]] = _PUNCTUATION
+_KINDS[ord("A") : ord("Z") + 1] = _CAPITAL
+
+
+def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
+    """
+    Return the keys of the cells of a field: equal ones match at the level.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    level : str
+        One of `gruff_ledger.cells.match.levels.LEVELS`.
+    or_text : bool
+        Whether what has no key at the level, such as a text for a number, stays as it
+        is, to match its like.
+
+    Returns
+    -------
+    Column, n cells
+        Blank where a cell can match nothing. The column itself where folding changes
+        no cell.
+
+    Examples
+    --------
+    >>> from gruff_ledger.table import text_column
+    >>> folded(text_column([" Old  Otter", "Élodie"]), "letters").to_pylist()
+    ['old otter', 'elodie']
+    """
+    if level == "exact":
+        return column
+    if level == "number":
+        return _numbers(column, or_text=or_text)
+
+    def fold(text: str) -> str:
+        return key_at(level, text) or (text if or_text else "")
+
+    found = mapped(lambda chunk: _of_chunk(chunk, level), list(text_chunks(column)))
+    if all(array is None and not slow.any() for array, slow in found):
+        return column
+    result = pa.chunked_array(
+        [
+            chunk.array if array is None else array
+            for chunk, (array, _) in zip(text_chunks(column), found, strict=True)
+        ]
+    )
+    slow = np.concatenate([mask for _, mask in found])
+    if slow.any():
+        some = rewritten(filtered(column, slow), fold)
+        result = with_cells(result, slow, some.column)
+    return result
+
+
+def _numbers(column: Column, *, or_text: bool) -> Column:
+    """Return the keys of cells at the level of numbers; see `folded`."""
+    amounts, is_number = read_amounts(column)
+    if not is_number.any():
+        return column if or_text else constant_column("", len(column))
+    # In the plain form, without zeros at the end, equal numbers are equal texts.
+    keys, _ = to_column(amounts)
+    if not is_number.all():
+        rest = column if or_text else constant_column("", len(column))
+        keys = with_cells(rest, is_number, filtered(keys, is_number))
+    return keys if unequal(keys, column).any() else column
+
+
+def folding(level: str, *, or_text: bool = False) -> Callable[[Column], Column]:
+    """Return what folds a field at a level; see `folded`."""
+    return functools.partial(folded, level=level, or_text=or_text)
+
+
+def without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
+    """
+    Mark the records that can match nothing, field by field.
+
+    Parameters
+    ----------
+    columns : sequence of Column, n records each
+    levels : sequence of str
+
+    Returns
+    -------
+    ndarray of bool, shape (n,)
+        True where a cell is blank, or has no key at its level, such as a text for a
+        number.
+    """
+    found = blank_key_mask(columns)
+    for column, level in zip(columns, levels, strict=True):
+        if level in ("letters", "number"):
+            found = found | blank_mask(folded(column, level))
+    return found
+
+
+def _of_chunk(chunk: Chunk, level: str) -> tuple[Any, Mask]:
+    """Return cells folded, None if they were; and which need more work."""
+    n = len(chunk.array)
+    slow = np.zeros(n, np.bool_)
+    data, offsets = chunk.bytes, chunk.offsets
+    # Figures stay as they are at any level, and are quickly told.
+    if not (data - np.uint8(ord("0")) > 9).any():
+        return None, slow
+    if data.max() >= 128:
+        slow |= matching(pa.chunked_array([chunk.array]), MAY_FOLD)
+    kinds = _KINDS[data]
+    if level == "letters":
+        kept = (kinds & _PUNCTUATION) == 0
+        if not kept.all():
+            ends = np.zeros(len(kept) + 1, np.int32)
+            np.cumsum(kept, out=ends[1:])
+            data, kinds, offsets = data[kept], kinds[kept], ends[offsets]
+            slow |= (np.diff(offsets) == 0) & (np.diff(chunk.offsets) > 0)
+    space = kinds & _SPACE
+    marked = (kinds & _ODD) != 0
+    if space.any():
+        filled = np.flatnonzero(np.diff(offsets))
+        starts, ends = offsets[:-1][filled], offsets[1:][filled]
+        slow[filled] |= (space[starts] | space[ends - 1]) != 0
+        marked[1:] |= (space[1:] & space[:-1]) != 0
+    if marked.any():
+        places = np.flatnonzero(marked)
+        slow[np.searchsorted(offsets, places, side="right") - 1] = True
+    capitals = kinds & _CAPITAL
+    if capitals.any():
+        data = np.bitwise_or(data, capitals, dtype=np.uint8)
+    if data is chunk.bytes:
+        return None, slow
+    return text_array(data, np.diff(offsets)), slow

@@ -1,0 +1,1 @@
+"""Numbers in cells, exactly: read, written, computed, added up."""

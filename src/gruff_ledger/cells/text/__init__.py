@@ -1,0 +1,1 @@
+"""The text of cells: cut, put together, trimmed, searched."""
