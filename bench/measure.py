@@ -374,9 +374,9 @@ def workbook_line(runs: int) -> str:
         subprocess.run([GRUFF, "merge", str(whole), "--to", str(book)], check=True)
     from python_calamine import CalamineWorkbook
 
-    from gruff_ledger.lists.finding import find_lists
     from gruff_ledger.lists.formats import read_list
     from gruff_ledger.lists.reading import ReadingTerms
+    from gruff_ledger.lists.search import find_lists
 
     def ours() -> object:
         terms = ReadingTerms()

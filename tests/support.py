@@ -31,7 +31,7 @@ def table(heading_line: str, *records: str, name: str = "the list") -> Table:
 
 def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:
     """Read bytes as a delimited list."""
-    from gruff_ledger.lists.delimited import read_delimited
+    from gruff_ledger.lists.delimited.read import read_delimited
 
     opened = open_bytes(data, name="list", address="list.csv")
     return read_delimited(opened, ReadingTerms(**pinned), careful=careful)

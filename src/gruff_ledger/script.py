@@ -36,11 +36,10 @@ from gruff_ledger.docket.job import (
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.part import stopped_after
 from gruff_ledger.lists.address import list_name
-from gruff_ledger.lists.fetching import Fetching
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.outputs import (
+from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.outputs.commit import Outputs
+from gruff_ledger.lists.outputs.terms import (
     WritingTerms,
     check_output,
     output_place,
@@ -48,8 +47,9 @@ from gruff_ledger.lists.outputs import (
     write_parts,
 )
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.roomterms import RoomTerms
-from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.lists.search import find_lists
+from gruff_ledger.lists.web.fetch import Fetching
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.naming import free_heading
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import (
@@ -258,7 +258,7 @@ def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) 
     terms = _terms(WritingTerms, how)
     found = check_output(place, terms, [part])
     if not isinstance(place, Path):
-        from gruff_ledger.lists.server import ServerWriting
+        from gruff_ledger.lists.database.write_server import ServerWriting
 
         writing = ServerWriting(place, replace=replace)
         try:

@@ -12,9 +12,9 @@ from pathlib import Path
 
 import pyarrow.parquet as parquet
 
-from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.search import find_lists
 
 _LEAST_DELIMITED, _LEAST_PARQUET = 10, 3
 

@@ -3,7 +3,7 @@
 import hashlib
 import unittest
 
-from gruff_ledger.lists.delimited import read_delimited
+from gruff_ledger.lists.delimited.read import read_delimited
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Feed, Hashing, open_bytes, open_path
 from gruff_ledger.problems import UnreadableSource

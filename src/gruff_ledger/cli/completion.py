@@ -157,7 +157,7 @@ def _known_fields(
     ctx: click.Context, key: str, incomplete: str, reading: ReadingTerms | None
 ) -> list[str]:
     """Return the fields of the lists named, or of the reference list for its terms."""
-    from gruff_ledger.lists.peek import headings_of
+    from gruff_ledger.lists.outline import headings_of
 
     given = {name: value for name, value in ctx.params.items() if value is not None}
     reference = given.get("in_") or given.get("in")
@@ -213,7 +213,7 @@ def addresses(incomplete: str) -> list[CompletionItem]:
         return [
             CompletionItem(f"{place}#{each}") for each in keys if each.startswith(key)
         ]
-    from gruff_ledger.lists.peek import parts_of
+    from gruff_ledger.lists.outline import parts_of
 
     with contextlib.suppress(Problem, OSError, ValueError):
         return [

@@ -17,8 +17,8 @@ from gruff_ledger.cli.options import fetching_options, ledger_options, terms_fro
 from gruff_ledger.cli.streams import reader_may_leave
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.docket.again import standing
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.roomterms import RoomTerms
+from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.words import counted, visible
 
@@ -233,7 +233,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
     from gruff_ledger.cli.show import Progress, show_verb
     from gruff_ledger.docket.engine import run
     from gruff_ledger.docket.part import stopped_after
-    from gruff_ledger.lists.outputs import WritingTerms
+    from gruff_ledger.lists.outputs.terms import WritingTerms
     from gruff_ledger.memory import settle_memory
 
     settle_memory()

@@ -239,7 +239,7 @@ def _refused(error: OSError) -> int:
 
 def _what_was_written() -> str:
     """Say which outputs are in their places, for a run that did not end well."""
-    whole = sys.modules.get("gruff_ledger.lists.whole")
+    whole = sys.modules.get("gruff_ledger.lists.outputs.commit")
     placed = [] if whole is None else whole.PLACED
     if not placed:
         return "No output was written or replaced."

@@ -22,9 +22,9 @@ from gruff_ledger.cli.words import screen
 from gruff_ledger.docket.job import Job
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.review import Review, filled_list, now, reviews
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms, check_output, write_parts
+from gruff_ledger.lists.outputs.terms import WritingTerms, check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.answers import (

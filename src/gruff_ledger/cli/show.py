@@ -22,7 +22,7 @@ from gruff_ledger.account.words import (
 from gruff_ledger.cli.words import finding_lines, note_lines, paragraph, screen
 from gruff_ledger.docket.engine import Run
 from gruff_ledger.docket.writing import account_text
-from gruff_ledger.lists.outputs import (
+from gruff_ledger.lists.outputs.terms import (
     WritingTerms,
     check_output,
     guarded,

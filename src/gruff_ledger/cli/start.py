@@ -89,7 +89,7 @@ def _make_ready(arguments: list[str]) -> None:
     # Threads that mostly work outside of Python need not wait long to come back to it.
     sys.setswitchinterval(0.0005)
     if _hashes_sources(arguments):
-        from gruff_ledger.lists.ahead import hash_ahead
+        from gruff_ledger.lists.early_hashing import hash_ahead
 
         # Where no thread can be begun, sources are hashed when they are read.
         with contextlib.suppress(RuntimeError):

@@ -117,7 +117,7 @@ def _found_cells(
     """Return the cells of the records shown that findings are on."""
     if not findings:
         return set()
-    from gruff_ledger.lists.cell_remarks import remarks_on
+    from gruff_ledger.lists.outputs.cell_findings import remarks_on
 
     return {(remark.record, remark.field) for remark in remarks_on(table, findings).all}
 

@@ -39,10 +39,10 @@ from gruff_ledger.docket.job import (
     referred,
 )
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
+from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.outputs.terms import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.roomterms import RoomTerms
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.memory import settle_memory
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named

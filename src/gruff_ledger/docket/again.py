@@ -23,7 +23,7 @@ import msgspec
 
 from gruff_ledger import __version__
 from gruff_ledger.credentials import kept_answers, without_credentials
-from gruff_ledger.lists.fetchterms import FetchTerms
+from gruff_ledger.lists.web.terms import FetchTerms
 
 _ACCOUNT_FILE = "account.json"
 _WEB = ("http://", "https://")
@@ -230,7 +230,7 @@ def _facts(path: Path) -> os.stat_result | None:
 
 
 def _matching(pattern: str, folder: Path) -> list[str]:
-    from gruff_ledger.lists.patterns import matching_files
+    from gruff_ledger.lists.file_patterns import matching_files
 
     return matching_files(pattern, folder)
 
@@ -268,7 +268,7 @@ def _changed_on_web(
     }
     if not recorded:
         return ""
-    from gruff_ledger.lists.fetching import Fetching
+    from gruff_ledger.lists.web.fetch import Fetching
     from gruff_ledger.problems import Problem
 
     # The account holds no passwords: where an address has one, the docket says it.

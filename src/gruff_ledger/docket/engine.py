@@ -28,12 +28,12 @@ from gruff_ledger.docket.job import Entry, Job, beside_name, told_by
 from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.docket.writing import Written, note_existing, seen_from
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
-from gruff_ledger.lists.fetching import Fetching
+from gruff_ledger.lists.file_patterns import matching_files
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.patterns import matching_files
+from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import check_same
-from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.locking import only_one
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem

@@ -26,9 +26,9 @@ from gruff_ledger.docket.part import stopped_after
 from gruff_ledger.docket.toml_lines import Statement, line_of, statements
 from gruff_ledger.lists.address import READING_KEYS, Server, parse_address
 from gruff_ledger.lists.formats import FORMATS, by_ending, fitting
-from gruff_ledger.lists.outputs import output_place
+from gruff_ledger.lists.outputs.commit import Outputs
+from gruff_ledger.lists.outputs.terms import output_place
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.whole import Outputs
 from gruff_ledger.naming import free_heading
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
 from gruff_ledger.table import Table, unequal

@@ -13,10 +13,10 @@ import msgspec
 
 from gruff_ledger.docket.job import Entry, Job, ListToRead
 from gruff_ledger.lists.address import Address, is_pattern, parse_address
-from gruff_ledger.lists.fetching import Fetching
-from gruff_ledger.lists.finding import FoundList, find_lists
 from gruff_ledger.lists.formats import check_stated, format_to_read
+from gruff_ledger.lists.search import FoundList, find_lists
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms, Problem
 
 

@@ -14,11 +14,11 @@ import msgspec
 
 from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.lists.address import Server, list_name
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms
+from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.outputs.terms import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.roomterms import RoomTerms
 from gruff_ledger.lists.source import unreadable
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.terms import Terms
 from gruff_ledger.work.registry import Further, Verb

@@ -31,10 +31,10 @@ from gruff_ledger.docket.job import (
 )
 from gruff_ledger.docket.toml_lines import Statement, line_of, statements
 from gruff_ledger.lists.address import Server
-from gruff_ledger.lists.fetchterms import FetchTerms
-from gruff_ledger.lists.outputs import WritingTerms, output_place, split_part
+from gruff_ledger.lists.outputs.terms import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
+from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import (
     BadDocket,
     BadTerms,

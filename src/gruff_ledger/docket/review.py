@@ -10,11 +10,11 @@ import msgspec
 
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.job import Entry, Job, files_of, told_by
-from gruff_ledger.lists.fetching import Fetching
-from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.whole import Outputs
+from gruff_ledger.lists.search import find_lists
+from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.work.decisions import (

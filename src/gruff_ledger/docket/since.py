@@ -13,9 +13,9 @@ from pathlib import Path
 
 from gruff_ledger.account.ledger import Since
 from gruff_ledger.docket.job import OutToWrite
-from gruff_ledger.lists.finding import find_lists
 from gruff_ledger.lists.formats import Format, read_list
 from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.search import find_lists
 from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
 from gruff_ledger.table import Table

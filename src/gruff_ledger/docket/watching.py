@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from gruff_ledger.docket.again import answered, filled, read_account
 from gruff_ledger.lists.address import is_pattern
-from gruff_ledger.lists.patterns import matching_files
+from gruff_ledger.lists.file_patterns import matching_files
 
 _LOOK_SECONDS = 0.2
 

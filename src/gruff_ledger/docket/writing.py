@@ -25,8 +25,10 @@ from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.docket.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.docket.value_types import ValueTypes
 from gruff_ledger.lists.address import Server
+from gruff_ledger.lists.delimited.write import write_delimited
 from gruff_ledger.lists.formats import Format
-from gruff_ledger.lists.outputs import (
+from gruff_ledger.lists.outputs.commit import Outputs
+from gruff_ledger.lists.outputs.terms import (
     WritingTerms,
     check_output,
     guarded,
@@ -34,8 +36,6 @@ from gruff_ledger.lists.outputs import (
     write_parts,
 )
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
-from gruff_ledger.lists.whole import Outputs
-from gruff_ledger.lists.writing import write_delimited
 from gruff_ledger.outcome import Change, Finding, Note
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.scratch import is_used
@@ -302,7 +302,7 @@ def _claim_tables(
     servers = {}
     for place, outs in _by_path(job).items():
         if isinstance(place, Server):
-            from gruff_ledger.lists.server import ServerWriting
+            from gruff_ledger.lists.database.write_server import ServerWriting
 
             servers[place] = ServerWriting(place, replace=outputs.may_replace)
             servers[place].claim([out.part for out in outs], read)

@@ -1,1 +1,1 @@
-"""Addresses, and every reader and writer, one module a format."""
+"""Addresses, and every reader and writer: a room a family of formats."""

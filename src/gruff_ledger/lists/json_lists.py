@@ -17,6 +17,7 @@ import numpy as np
 
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment
+from gruff_ledger.lists.bounds import Found, made_up_notes, settled
 from gruff_ledger.lists.reading import (
     NESTED,
     NO_KINDS,
@@ -27,7 +28,6 @@ from gruff_ledger.lists.reading import (
     Reading,
     ReadingTerms,
 )
-from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Hashing, Opened
 from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note, SetAside

@@ -9,8 +9,8 @@ import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment
+from gruff_ledger.lists.bounds import Found, made_up_notes, settled
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.settle import Found, made_up_notes, settled
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.naming import made_headings
 from gruff_ledger.problems import UnreadableSource

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from typing import Any, BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
-from gruff_ledger.lists.workbook import number_text
-from gruff_ledger.lists.xlsx_writing import CREATED, letters_of, width_of
+from gruff_ledger.lists.workbook.read import number_text
+from gruff_ledger.lists.workbook.write_xlsx import CREATED, letters_of, width_of
 from gruff_ledger.work.form import FormField, FormPlan, Limit
 
 # The limits of the standard on what is told (18.3.1.32: prompt, error and titles).
@@ -42,7 +42,7 @@ def write_form(
     sources : mapping
         Not looked at.
     """
-    from gruff_ledger.lists.own_book import OwnBook
+    from gruff_ledger.lists.workbook.own_look import OwnBook
 
     with OwnBook(sink, {"in_memory": True}) as book:
         book.set_properties({"created": CREATED})

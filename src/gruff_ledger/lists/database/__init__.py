@@ -1,0 +1,1 @@
+"""Tables of databases: SQLite files, and PostgreSQL servers."""

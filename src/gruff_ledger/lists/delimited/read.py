@@ -1,0 +1,530 @@
+"""Reading delimited text (RFC 4180, and the forms in which it really arrives).
+
+What stands above the records is settled here, and what becomes of records with too few
+or too many cells, and of blank ones at the end; `parsing` parses the records between.
+"""
+
+from __future__ import annotations
+
+import codecs
+from itertools import islice
+
+import msgspec
+import numpy as np
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.lists.address import WHOLE, Fragment, Range
+from gruff_ledger.lists.bounds import (
+    Found,
+    first_row,
+    heading_notes,
+    picked,
+    picked_aside,
+    rows_within,
+    settled,
+)
+from gruff_ledger.lists.delimited.encoding import (
+    Encoding,
+    damaged_utf8,
+    detect_encoding,
+    guess_encoding,
+    is_utf8,
+)
+from gruff_ledger.lists.delimited.layout import Layout, detect_layout
+from gruff_ledger.lists.delimited.parse import (
+    Parsed,
+    Plan,
+    open_quote,
+    parse_records,
+)
+from gruff_ledger.lists.delimited.quote_notes import quoting_notes
+from gruff_ledger.lists.delimited.swallowed_lines import swallowed_notes
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.source import (
+    HEAD_BYTES,
+    Opened,
+    Seen,
+    changed_meanwhile,
+)
+from gruff_ledger.naming import made_headings
+from gruff_ledger.outcome import Finding, Note, SetAside, Severity
+from gruff_ledger.problems import UnreadableSource
+from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column
+
+_TOO_LONG = "more cells than headings"
+_TOO_SHORT = "fewer cells than headings"
+
+# How much of a source is looked at to tell whether a bad byte in its head is rare.
+_DAMAGE_WITHIN_BYTES = 1 << 24
+
+# Up to this many mended records are cut in among the others; each makes a chunk more.
+_FEW_MENDED = 300
+
+
+def read_delimited(
+    opened: Opened,
+    terms: ReadingTerms,
+    fragment: Fragment = WHOLE,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+    careful: bool = False,
+) -> Reading:
+    """
+    Read a delimited list into a table.
+
+    Parameters
+    ----------
+    opened : Opened
+    terms : ReadingTerms
+        What the person pinned; the rest is detected.
+    fragment : Fragment
+        The rows and columns that the address states.
+    source : int
+        Position of the source in the run's list of sources.
+    hashed : bool
+        Find the hash of the source on the way.
+    careful : bool
+        Read the careful way, also where Arrow would do.
+
+    Returns
+    -------
+    Reading
+
+    Raises
+    ------
+    UnreadableSource
+        If it is not text, not in the stated encoding, has no heading, ends inside an
+        open quote, or changes while it is read.
+    BadTerms
+        If the stated encoding is unknown.
+    """
+    # A block begins with its heading: the rows above it are no part of the list.
+    start = first_row(fragment)
+    pinned = terms
+    if start is not None:
+        skipped = start - 1 + (terms.skip_rows or 0)
+        pinned = msgspec.structs.replace(terms, skip_rows=skipped)
+    found = _found(opened, pinned, fragment.rows, source, hashed, careful)
+    if start is not None:
+        found = msgspec.structs.replace(found, titles=())
+    return settled(found, opened, fragment, terms)
+
+
+def read_headings(opened: Opened, terms: ReadingTerms) -> tuple[str, ...]:
+    """
+    Return the headings of a delimited list, from its beginning alone.
+
+    Raises
+    ------
+    UnreadableSource
+    """
+    encoding = detect_encoding(_head(opened), terms.encoding, opened.address)
+    headings, _ = made_headings(_layout(opened, terms, encoding).heading)
+    return headings
+
+
+def _found(
+    opened: Opened,
+    terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
+    source: int,
+    hashed: bool,
+    careful: bool,
+) -> Found:
+    head = _head(opened)
+    encoding = detect_encoding(head, terms.encoding, opened.address)
+    if encoding.guessed and not is_utf8(head):
+        _refuse_damaged(opened, _DAMAGE_WITHIN_BYTES)
+    try:
+        return _read_as(opened, terms, rows, encoding, source, hashed, careful)
+    except UnicodeError as error:
+        if terms.encoding is not None or encoding.bom:
+            raise _wrong_encoding(opened, encoding, error) from error
+        # The head was UTF-8, or read as guessed, and something further on is not.
+        _refuse_damaged(opened)
+        guessed = _guess_from_all(opened)
+        try:
+            return _read_as(opened, terms, rows, guessed, source, hashed, careful)
+        except UnicodeError as again:
+            raise _wrong_encoding(opened, guessed, again) from again
+
+
+def _head(opened: Opened) -> bytes:
+    with opened.start() as stream:
+        return stream.read(HEAD_BYTES)
+
+
+def _refuse_damaged(opened: Opened, most_bytes: int | None = None) -> None:
+    """Refuse UTF-8 with a few bad bytes: else all its letters would suffer."""
+    with opened.start() as stream:
+        lines = stream if most_bytes is None else stream.readlines(most_bytes)
+        found = damaged_utf8(lines)
+    if found is None:
+        return
+    others = "" if found.bad == 1 else f", the first of {found.bad:,} such bytes"
+    raise UnreadableSource(
+        f"the text is UTF-8 ({found.whole:,} letters beyond ASCII are), but this row "
+        f"holds a byte that is not (byte {found.byte:02X}{others}).",
+        "Correct the row in the source. To read all of it in another encoding, which "
+        "spoils the other letters, give `encoding`, such as windows-1252.",
+        file=opened.address,
+        row=found.line,
+    )
+
+
+def _guess_from_all(opened: Opened) -> Encoding:
+    with opened.start() as stream:
+        lines = islice((line for line in stream if not line.isascii()), 2000)
+        return Encoding(guess_encoding(b"".join(lines)), guessed=True)
+
+
+def _read_as(
+    opened: Opened,
+    terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
+    encoding: Encoding,
+    source: int,
+    hashed: bool,
+    careful: bool,
+) -> Found:
+    layout = _layout(opened, terms, encoding)
+    headings, made = made_headings(layout.heading)
+    plan = Plan(opened, encoding, layout, headings, hashed)
+    parsed = parse_records(plan, careful=careful)
+    return _as_found(plan, terms, rows, made, parsed, source)
+
+
+def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
+    """Find titles and heading in the head, or in all of it if the head is too short."""
+    for most in (HEAD_BYTES, -1):
+        with opened.start() as stream:
+            stream.read(len(encoding.bom))
+            data = stream.read(most)
+            whole = most < 0 or not stream.read(1)
+        text = _decoded_start(data, encoding.name, whole)
+        layout = detect_layout(
+            text,
+            whole=whole,
+            delimiter=terms.delimiter_character or None,
+            skip_rows=terms.skip_rows,
+            header_rows=terms.header_rows,
+            quoting=terms.quote,
+            expected=_expected_delimiter(opened),
+        )
+        if layout is not None:
+            if not layout.heading:
+                raise UnreadableSource(
+                    "this row, where the heading should stand, is empty.",
+                    "Give `skip-rows` the number of rows above the heading.",
+                    file=opened.address,
+                    row=layout.heading_row,
+                )
+            if terms.header_rows and layout.is_open:
+                raise open_quote(opened, layout.heading_row, layout.heading[-1])
+            return layout
+        if whole:
+            break
+    if terms.skip_rows:
+        raise UnreadableSource(
+            f"it has no row {terms.skip_rows + 1}, where the heading should stand: it "
+            f"ends with row {len(text.splitlines())}.",
+            "State a row among those, by `skip-rows` or in the address.",
+            file=opened.address,
+        )
+    raise UnreadableSource(
+        "it holds nothing but blank rows: there is no heading.",
+        "Send a list with headings.",
+        file=opened.address,
+    )
+
+
+def _expected_delimiter(opened: Opened) -> str:
+    """Return the delimiter that the ending or the media type speaks for."""
+    place = str(opened.path) if opened.path else opened.address
+    ending = place.partition("#")[0].lower().endswith((".tsv", ".tab"))
+    # The type is registered with the IANA.
+    served = opened.media_type.startswith("text/tab-separated-values")
+    return "\t" if ending or served else ""
+
+
+def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
+    return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
+
+
+def _as_found(
+    plan: Plan,
+    terms: ReadingTerms,
+    rows: tuple[Range, ...] | None,
+    made: dict[int, str],
+    parsed: Parsed,
+    source: int,
+) -> Found:
+    opened, encoding, layout, headings = (
+        plan.opened,
+        plan.encoding,
+        plan.layout,
+        plan.headings,
+    )
+    _check_unchanged(opened, parsed.seen)
+    total = len(parsed)
+    odd = parsed.odd
+    table, too_short, aside, extra_blank = _settle(
+        headings, parsed, opened.name, source, total
+    )
+    ragged = parsed.ragged
+    if rows is not None:
+        # What is said of records is said of those in the block.
+        within = rows_within(rows, layout.heading_row)
+        table, aside = picked(table, within), picked_aside(aside, within)
+        extra_blank = [each for each in extra_blank if within([each])[0]]
+        ragged = ragged.picked(within(ragged.numbers).tolist())
+        odd = [each for each in odd if within([each])[0]]
+    notes = _notes(plan, made, terms, aside, len(extra_blank))
+    notes += quoting_notes(table, layout, source, odd, has_quote=parsed.seen.has_quote)
+    if parsed.seen.has_quote and layout.quoted:
+        notes += swallowed_notes(table, ragged, layout, source)
+    return Found(
+        table,
+        total,
+        "delimited",
+        layout.heading_row,
+        {
+            "encoding": encoding.name,
+            "byte_order_mark": bool(encoding.bom),
+            "delimiter": layout.delimiter,
+            **({} if layout.quoting == "double" else {"quote": layout.quoting}),
+        },
+        parsed.seen.size_bytes,
+        parsed.seen.sha256,
+        layout.titles,
+        tuple(
+            key
+            for key, stated in (
+                ("encoding", terms.encoding is not None),
+                ("delimiter", layout.delimiter_pinned),
+                ("skip-rows", layout.heading_pinned),
+                ("quote", layout.quoting_pinned),
+            )
+            if stated
+        ),
+        aside,
+        _too_short_findings(too_short, source),
+        notes,
+    )
+
+
+def _check_unchanged(opened: Opened, seen: Seen) -> None:
+    # Only for files: the size of a stream is that of the bytes held in memory.
+    if opened.path is not None and seen.size_bytes != opened.size_bytes:
+        raise changed_meanwhile(opened.address)
+
+
+def _settle(
+    headings: tuple[str, ...], parsed: Parsed, name: str, source: int, total: int
+) -> tuple[Table, list[int], tuple[SetAside, ...], list[int]]:
+    """
+    Put ragged records in their places, or set them aside.
+
+    Returns
+    -------
+    table : Table
+    too_short : list of int
+        Numbers of the records that were filled with blanks and hold something.
+    aside : tuple of SetAside
+    extra_blank : list of int
+        Numbers of the records that had cells too many, all of them blank.
+    """
+    ragged = parsed.ragged
+    if not ragged.numbers:
+        origin = Origin.counted(source, 1, total)
+        return Table(headings, tuple(parsed.columns), origin, name), [], (), []
+    width = len(headings)
+    short: list[int] = []
+    extra_blank: list[int] = []
+    mended: list[list[str]] = []
+    mended_at: list[int] = []
+    long_at: list[int] = []
+    long_cells: list[list[str]] = []
+    long_texts: list[str] = []
+    triples = zip(ragged.numbers, ragged.cells, ragged.texts, strict=True)
+    for number, cells, text in triples:
+        if any(not is_blank(cell) for cell in cells[width:]):
+            long_at.append(number)
+            long_cells.append(cells[:width])
+            long_texts.append(text)
+            continue
+        if len(cells) > width:
+            extra_blank.append(number)
+        elif any(not is_blank(cell) for cell in cells):
+            short.append(number)
+        mended.append((cells + [""] * width)[:width])
+        mended_at.append(number)
+    table = _with_records_put_in(
+        headings, parsed, mended, mended_at, long_at, name, source, total
+    )
+    if not long_at:
+        return table, short, (), extra_blank
+    numbers = np.array(long_at, np.int64)
+    beyond = Table(
+        headings,
+        tuple(text_column(row[place] for row in long_cells) for place in range(width)),
+        Origin(np.full(len(numbers), source, np.int32), numbers),
+        name,
+    )
+    return (
+        table,
+        short,
+        (SetAside(_TOO_LONG, beyond, text=tuple(long_texts)),),
+        extra_blank,
+    )
+
+
+def _with_records_put_in(
+    headings: tuple[str, ...],
+    parsed: Parsed,
+    mended: list[list[str]],
+    mended_at: list[int],
+    long_at: list[int],
+    name: str,
+    source: int,
+    total: int,
+) -> Table:
+    """Return the records that fitted and the mended ones, in order of number."""
+    is_ragged = np.zeros(total + 1, np.bool_)
+    is_ragged[parsed.ragged.numbers] = True
+    fitted_at = np.flatnonzero(~is_ragged[1:]) + 1
+    if len(mended) <= _FEW_MENDED:
+        # Cut in where they belong, without copying the others.
+        numbers = np.sort(np.concatenate([fitted_at, np.array(mended_at, np.int64)]))
+        cuts = np.searchsorted(fitted_at, mended_at).tolist()
+        columns = tuple(
+            _cut_in(column, [record[place] for record in mended], cuts)
+            for place, column in enumerate(parsed.columns)
+        )
+        origin = Origin(np.full(len(numbers), source, np.int32), numbers)
+        return Table(headings, columns, origin, name)
+    numbers = np.concatenate([fitted_at, np.array(mended_at, np.int64)])
+    columns = tuple(
+        concat_columns([column, text_column(record[place] for record in mended)])
+        for place, column in enumerate(parsed.columns)
+    )
+    origin = Origin(np.full(len(numbers), source, np.int32), numbers)
+    table = Table(headings, columns, origin, name)
+    return table.pick_records(np.argsort(numbers, kind="stable"))
+
+
+def _cut_in(column: Column, cells: list[str], cuts: list[int]) -> Column:
+    """Return a column with cells put in, each before the cell at its place."""
+    parts: list[Column] = []
+    done = 0
+    for place, cell in zip(cuts, cells, strict=True):
+        if place > done:
+            parts.append(column.slice(done, place - done))
+            done = place
+        parts.append(text_column([cell]))
+    parts.append(column.slice(done))
+    return concat_columns(parts)
+
+
+def _too_short_findings(numbers: list[int], source: int) -> tuple[Finding, ...]:
+    if not numbers:
+        return ()
+    at = np.array(numbers, np.int64)
+    origin = Origin(np.full(len(at), source, np.int32), at)
+    return (
+        Finding(
+            rule=_TOO_SHORT,
+            severity=Severity.WARN,
+            message="The record has fewer cells than headings; the missing ones are "
+            "blank.",
+            field="",
+            origin=origin,
+            value=text_column([""] * len(at)),
+        ),
+    )
+
+
+def _notes(
+    plan: Plan,
+    made: dict[int, str],
+    terms: ReadingTerms,
+    aside: tuple[SetAside, ...],
+    extra_blank: int,
+) -> tuple[Note, ...]:
+    name, headings = plan.opened.name, plan.headings
+    notes: list[Note] = []
+    if plan.encoding.guessed:
+        notes.append(
+            Note(
+                f"{name}: the text is not UTF-8 and was read as {plan.encoding.name}.",
+                "If letters look wrong, state its `encoding`.",
+                warning=True,
+            )
+        )
+    notes += heading_notes(
+        name,
+        plan.layout.titles,
+        plan.layout.heading_row,
+        headings,
+        made,
+        pinned=plan.layout.heading_pinned,
+        has_heading=terms.header_rows > 0,
+    )
+    notes += [_aside_note(each) for each in aside]
+    if extra_blank:
+        notes.append(
+            Note(
+                f"{name}: {extra_blank} "
+                f"{'record has' if extra_blank == 1 else 'records have'} more cells "
+                f"than the {len(headings)} headings; all extra ones are blank and were "
+                "left out."
+            )
+        )
+    return tuple(notes)
+
+
+def _aside_note(aside: SetAside) -> Note:
+    count = len(aside.table)
+    records = "1 record was" if count == 1 else f"{count} records were"
+    return Note(
+        f"{records} set aside with {aside.reason}.",
+        "Correct them in the source; or, if the list is parted otherwise, state its "
+        "`delimiter`.",
+        aside.table.origin,
+        warning=True,
+    )
+
+
+# Problems -------------------------------------------------------------------------
+
+
+def _wrong_encoding(
+    opened: Opened, encoding: Encoding, error: UnicodeError
+) -> UnreadableSource:
+    with opened.start() as stream:
+        line, found = _first_undecodable_line(stream.read(), encoding.name)
+    byte = "" if found is None else f" (byte {found:02X})"
+    return UnreadableSource(
+        f"it is not written in {encoding.name}: a character{byte} cannot be read so.",
+        "State its true `encoding`, or leave `encoding` out to have it detected.",
+        file=opened.address,
+        line=line,
+    )
+
+
+def _first_undecodable_line(
+    data: bytes, encoding: str
+) -> tuple[int | None, int | None]:
+    try:
+        data.decode(encoding)
+    except UnicodeDecodeError as error:
+        start, byte = error.start, data[error.start]
+    except UnicodeError:
+        return None, None  # Some codecs do not tell where.
+    else:
+        return None, None
+    try:
+        return data[:start].decode(encoding).count("\n") + 1, byte
+    except UnicodeError:
+        return None, byte

@@ -1,0 +1,1 @@
+"""Outputs: where results go, whole or not at all."""

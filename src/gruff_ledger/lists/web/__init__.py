@@ -1,0 +1,1 @@
+"""Lists from the web."""

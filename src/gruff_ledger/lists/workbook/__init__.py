@@ -1,0 +1,1 @@
+"""Workbooks: XLSX and ODS, measured before they are read, written as our own."""

@@ -1,0 +1,288 @@
+"""What the XML of an ODS workbook (ISO/IEC 26300) tells beside its values.
+
+The library gives values, but no tabs and line breaks in texts, no errors, no merged
+areas and no formats; and lengths of time as they are written in the XML.
+"""
+
+from __future__ import annotations
+
+import datetime
+import html
+import io
+import re
+import zipfile
+from collections.abc import Iterator, Mapping
+from typing import Any
+from xml.etree import ElementTree
+
+import msgspec
+
+from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.tab_sizes import check_ods
+from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Look
+from gruff_ledger.lists.workbook.xlsx_package import member, parsed_xml
+
+_TAG = re.compile(
+    rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"
+    rb"((?:covered-)?table-cell\b[^>]*)|(table-column\b[^>]*))>"
+)
+_NAME = re.compile(rb'table:name="([^"]*)"')
+_COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
+_ROWS_REPEATED = re.compile(rb'number-rows-repeated="(\d+)"')
+_COLUMNS_SPANNED = re.compile(rb'number-columns-spanned="(\d+)"')
+_ROWS_SPANNED = re.compile(rb'number-rows-spanned="(\d+)"')
+_STYLE = re.compile(rb'(?:default-cell-)?style-name="([^"]*)"')
+_TIME = re.compile(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)S"')
+_LONG_NUMBER = re.compile(rb'office:value="(-?\d{16,})"')
+_HIDDEN = re.compile(rb'visibility="(?:collapse|filter)"')
+
+_SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
+_NOTE = re.compile(rb"<office:annotation\b.*?</office:annotation>", re.DOTALL)
+_PARAGRAPH = re.compile(r"<text:p\b(?:[^>]*/>|[^>]*>(.*?)</text:p>)", re.DOTALL)
+
+# White space between elements, where it means nothing.
+_LAYOUT = re.compile(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
+
+# What is told of rows that stand for many.
+_MOST_TOLD = 1000
+
+# Names of the standard, for the parser.
+_NUMBER = "{urn:oasis:names:tc:opendocument:xmlns:datastyle:1.0}"
+_STYLES = "{urn:oasis:names:tc:opendocument:xmlns:style:1.0}"
+
+
+class _Formats(msgspec.Struct, frozen=True):
+    """Names of cell styles that show leading zeros, with their digits; or lengths."""
+
+    padded: Mapping[str, int]
+    lengths: frozenset[str]
+
+
+def ods_tab(opened: Opened, archive: zipfile.ZipFile) -> bytes:
+    """Return the XML that holds all tabs; they were seen to when it was opened."""
+    return member(opened, archive, "content.xml")
+
+
+def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
+    """
+    Return an archive with what the library needs, after it was found safe to be read.
+
+    Its XML has no line ends and spaces between its elements: some programs lay it out
+    for people, which the library takes for a fault.
+
+    Raises
+    ------
+    UnreadableSource
+        If it is damaged, or its cells span too much.
+    """
+    xml = ods_tab(opened, archive)
+    check_ods(opened, xml)
+    # It tells whether parts are encrypted.
+    manifest = member(opened, archive, "META-INF/manifest.xml")
+    parsed_xml(opened, manifest)
+    sink = io.BytesIO()
+    with zipfile.ZipFile(sink, "w") as made:
+        made.writestr("mimetype", member(opened, archive, "mimetype"))
+        made.writestr("content.xml", _LAYOUT.sub(rb"><\1", xml))
+        if manifest:
+            made.writestr("META-INF/manifest.xml", manifest)
+    return sink.getvalue()
+
+
+def look_at_ods(
+    opened: Opened, archive: zipfile.ZipFile, name: str, xml: bytes
+) -> Look:
+    """Look up what is special in a tab of an ODS workbook."""
+    look = Look()
+    formats = _formats(opened, archive, xml)
+    has_breaks = b"<text:tab" in xml or b"<text:line-break" in xml
+    row, repeat, col, declared = 0, 0, 0, 0
+    defaults: dict[int, str] = {}
+    for match in _tags(xml, name):
+        _, row_tag, cell, column = match.groups()
+        if column is not None:
+            count = min(_repeats(_COLUMNS_REPEATED, column), 1 << 14)
+            style = _STYLE.search(column)
+            if style is not None and style[1].decode() in formats.padded:
+                for place in range(declared + 1, declared + count + 1):
+                    defaults[place] = style[1].decode()
+            if _HIDDEN.search(column):
+                look.hidden_cols += range(declared + 1, declared + count + 1)
+            declared += count
+        elif row_tag is not None:
+            row += repeat
+            repeat = _repeats(_ROWS_REPEATED, row_tag)
+            col = 0
+            if _HIDDEN.search(row_tag):
+                look.hidden_rows += range(row + 1, row + min(repeat, _MOST_TOLD) + 1)
+        else:
+            count = _repeats(_COLUMNS_REPEATED, cell)
+            if b"office:value" in cell or b"spanned" in cell or b"value-type" in cell:
+                places = [
+                    (each, place)
+                    for each in range(row + 1, row + repeat + 1)
+                    for place in range(col + 1, col + count + 1)
+                ]
+                _look_at_cell(look, cell, places, formats, defaults)
+                if has_breaks or b'"error"' in cell:
+                    _look_at_text(look, xml, match.end(), cell, places)
+            col += count
+    return look
+
+
+def _look_at_cell(
+    look: Look,
+    cell: bytes,
+    places: list[CellPlace],
+    formats: _Formats,
+    defaults: Mapping[int, str],
+) -> None:
+    style = _STYLE.search(cell)
+    named = style[1].decode() if style is not None else ""
+    if b"time-value=" in cell:
+        length = _length_of(cell)
+        if length is not None:
+            value: Any = length
+            within = datetime.timedelta(0) <= length < datetime.timedelta(days=1)
+            if within and named not in formats.lengths:
+                value = (datetime.datetime.min + length).time()
+            look.values.update(dict.fromkeys(places, value))
+    elif b'"percentage"' in cell:
+        look.percent += places
+    elif b'"float"' in cell:
+        for place in places if formats.padded else ():
+            digits = formats.padded.get(named or defaults.get(place[1], ""))
+            if digits is not None:
+                look.padded[place] = digits
+        long = _LONG_NUMBER.search(cell)
+        for place in places if long is not None else ():
+            assert long is not None
+            look.mark_odd(MANY_DIGITS, place, long[1].decode())
+    if b"spanned" in cell:
+        down = _repeats(_ROWS_SPANNED, cell)
+        across = _repeats(_COLUMNS_SPANNED, cell)
+        if down > 1 or across > 1:
+            (top, left), *_ = places
+            last = (top + down - 2, left + across - 2)
+            look.merged.append(((top - 1, left - 1), last))
+
+
+def _length_of(cell: bytes) -> datetime.timedelta | None:
+    match = _TIME.search(cell)
+    if match is None:
+        return None
+    sign, days, hours, minutes, seconds = match.groups()
+    try:
+        length = datetime.timedelta(
+            days=int(days or 0),
+            hours=int(hours),
+            minutes=int(minutes),
+            seconds=float(seconds),
+        )
+    except OverflowError:
+        return None
+    return -length if sign else length
+
+
+def _look_at_text(
+    look: Look, xml: bytes, start: int, cell: bytes, places: list[CellPlace]
+) -> None:
+    """Read the text of a cell anew where it is an error, or has tabs or line breaks."""
+    if cell.endswith(b"/"):
+        return
+    end = xml.find(b"</table:", start)
+    body = xml[start:end]
+    if b"<office:annotation" in body:
+        # A note can hold what looks like the end of the cell.
+        end = xml.find(b"</table:table-cell", start)
+        body = _NOTE.sub(b"", xml[start:end])
+    is_error = b':value-type="error"' in cell
+    has_break = b"<text:tab" in body or b"<text:line-break" in body
+    if is_error:
+        look.errors.update(dict.fromkeys(places, _text_of(body)))
+    elif has_break and b'"string"' in cell and b"string-value=" not in cell:
+        look.values.update(dict.fromkeys(places, _text_of(body)))
+
+
+def _text_of(body: bytes) -> str:
+    """Return the text of the paragraphs of a cell (ISO/IEC 26300-1, 6.1)."""
+    paragraphs = []
+    for match in _PARAGRAPH.finditer(body.decode("utf-8", "replace")):
+        text = match[1] or ""
+        text = re.sub(r"<text:tab\b[^>]*>", "\t", text)
+        text = re.sub(r"<text:line-break\b[^>]*>", "\n", text)
+        text = _SPACE_MARK.sub(lambda found: " " * int(found[1] or 1), text)
+        paragraphs.append(html.unescape(re.sub(r"<[^>]*>", "", text)))
+    return "\n".join(paragraphs)
+
+
+def _formats(opened: Opened, archive: zipfile.ZipFile, xml: bytes) -> _Formats:
+    known = opened.memo.get("styles")
+    if known is not None:
+        return known  # type: ignore[no-any-return]
+    digits: dict[str, int] = {}
+    unbounded: set[str] = set()
+    used: dict[str, str] = {}
+    for part in (member(opened, archive, "styles.xml"), _styles_of(xml)):
+        root = parsed_xml(opened, part)
+        for each in root.iter() if root is not None else ():
+            name = each.get(f"{_STYLES}name", "")
+            if each.tag == f"{_NUMBER}number-style":
+                shown = _least_digits(each)
+                if shown > 1:
+                    digits[name] = shown
+            elif each.tag == f"{_NUMBER}time-style":
+                if each.get(f"{_NUMBER}truncate-on-overflow") == "false":
+                    unbounded.add(name)
+            elif each.tag == f"{_STYLES}style":
+                used[name] = each.get(f"{_STYLES}data-style-name", "")
+    formats = _Formats(
+        {name: digits[data] for name, data in used.items() if data in digits},
+        frozenset(name for name, data in used.items() if data in unbounded),
+    )
+    opened.memo["styles"] = formats
+    return formats
+
+
+def _least_digits(style: ElementTree.Element) -> int:
+    """Return how many digits a format of whole numbers shows at least."""
+    parts = list(style)
+    if len(parts) != 1 or parts[0].tag != f"{_NUMBER}number":
+        return 0
+    number = parts[0]
+    has_point = number.get(f"{_NUMBER}decimal-places", "0") != "0"
+    is_grouped = number.get(f"{_NUMBER}grouping", "false") == "true"
+    least = number.get(f"{_NUMBER}min-integer-digits", "1")
+    whole = least.isdecimal() and len(least) < 4 and not has_point and not is_grouped
+    return int(least) if whole else 0
+
+
+def _styles_of(xml: bytes) -> bytes:
+    """Return the part of a content that has the styles, as XML of its own."""
+    start = xml.find(b"<office:document-content")
+    opening = xml[: xml.find(b">", start) + 1]
+    end_mark = b"</office:automatic-styles>"
+    begin, end = xml.find(b"<office:automatic-styles"), xml.find(end_mark)
+    if start < 0 or begin < 0 or end < begin:
+        return b""
+    return opening + xml[begin:end] + end_mark + b"</office:document-content>"
+
+
+def _tags(xml: bytes, name: str) -> Iterator[re.Match[bytes]]:
+    """Yield the tag of each column, row or cell of a tab."""
+    here = False
+    for match in _TAG.finditer(xml):
+        if match[1] is not None:
+            found = _NAME.search(match[1])
+            here = found is not None and _unescaped(found[1]) == name
+        elif here:
+            yield match
+
+
+def _unescaped(text: bytes) -> str:
+    return html.unescape(text.decode("utf-8", "replace"))
+
+
+def _repeats(pattern: re.Pattern[bytes], attributes: bytes) -> int:
+    match = pattern.search(attributes)
+    return min(int(match[1]), 1 << 31) if match and len(match[1]) < 12 else 1

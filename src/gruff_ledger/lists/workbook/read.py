@@ -1,0 +1,425 @@
+"""Reading workbooks: XLSX (ISO/IEC 29500) and ODS (ISO/IEC 26300), by python-calamine.
+
+A cell becomes text the way a person would copy it down; see `cell_text`. What the
+library does not tell (error cells, hidden rows, number formats that show leading zeros
+or per cent) is looked up in the tab's XML.
+"""
+
+from __future__ import annotations
+
+import datetime
+import fnmatch
+import hashlib
+import io
+import itertools
+import mmap
+import zipfile
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import msgspec
+
+from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.lists.address import Fragment, is_pattern
+from gruff_ledger.lists.bounds import unknown_part
+from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.grid import Grid, read_grid, text_columns
+from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
+from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
+from gruff_ledger.lists.workbook.special_cells import tab_remarks
+from gruff_ledger.lists.workbook.tab_sizes import check_xlsx_tab, damaged
+from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx
+from gruff_ledger.lists.workbook.xlsx_package import (
+    Package,
+    for_library,
+    member,
+    refuse_bomb,
+    xlsx_package,
+)
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import Problem, UnreadableSource
+
+# What the library takes for a cell, and Python for its value, at least.
+_CELL_BYTES = 32
+
+# Significant digits of a number that a workbook program stores and shows.
+_DIGITS = 15
+
+
+class Tab(msgspec.Struct, frozen=True):
+    """A tab of a workbook: its name, and whether it is shown."""
+
+    name: str
+    shown: bool
+
+
+class _Book(msgspec.Struct, eq=False):
+    """
+    An opened workbook, kept for the next tab of it.
+
+    Attributes
+    ----------
+    wanted : list of str
+        The tabs that addresses meant so far: they are loaded together.
+    library, loaded : object, mapping
+        The library with tabs loaded in it, and the XML of those.
+    """
+
+    data: bytes
+    archive: zipfile.ZipFile
+    tabs: tuple[Tab, ...]
+    package: Package | None
+    wanted: list[str] = msgspec.field(default_factory=list)
+    library: Any = None
+    loaded: dict[str, bytes] = msgspec.field(default_factory=dict)
+
+
+def workbook_parts(
+    opened: Opened, fragment: Fragment
+) -> tuple[tuple[tuple[str, Fragment], ...], tuple[Note, ...]]:
+    """
+    Tell which tabs an address means.
+
+    Parameters
+    ----------
+    opened : Opened
+    fragment : Fragment
+        Its `sheet` is a name, a position from 1, a pattern, or None for the first tab
+        that is shown.
+
+    Returns
+    -------
+    parts : tuple of (name, fragment)
+        A fragment for each tab, which names it.
+    notes : tuple of Note
+
+    Raises
+    ------
+    UnreadableSource
+        If it is no workbook, or has no such tab.
+    """
+    book = _book(opened)
+    tabs = book.tabs
+    names = [tab.name for tab in tabs]
+    wanted = fragment.sheet
+    notes: tuple[Note, ...] = ()
+    if wanted is None:
+        shown = [tab for tab in tabs if tab.shown] or list(tabs)
+        chosen = [shown[0].name]
+        if len(tabs) > 1:
+            others = ", ".join(f"'{each}'" for each in names if each != chosen[0])
+            notes = (
+                Note(
+                    f"{opened.name}: the workbook has {len(tabs)} tabs; '{chosen[0]}' "
+                    f"was read, and not {others}.",
+                    "To read another, name it at the end of the address: #sheet=NAME, "
+                    "or #sheet=* for all.",
+                ),
+            )
+    elif wanted in names:
+        chosen = [wanted]
+    elif is_pattern(wanted):
+        matching = [
+            tab
+            for tab in tabs
+            if fnmatch.fnmatchcase(tab.name.casefold(), wanted.casefold())
+        ]
+        chosen = [tab.name for tab in matching if tab.shown]
+        hidden = [tab.name for tab in matching if not tab.shown]
+        if not chosen:
+            raise unknown_part(opened, "tab", wanted, names)
+        if hidden:
+            told = ", ".join(f"'{each}'" for each in hidden)
+            notes = (
+                Note(
+                    f"{opened.name}: hidden tabs were left out: {told}.",
+                    "To read one, name it in the address: #sheet=NAME.",
+                    warning=True,
+                ),
+            )
+    elif wanted.isdecimal() and 1 <= int(wanted) <= len(names):
+        chosen = [names[int(wanted) - 1]]
+    else:
+        alike = [name for name in names if name.casefold() == wanted.strip().casefold()]
+        if len(alike) != 1:
+            raise unknown_part(opened, "tab", wanted, names)
+        chosen = alike
+        notes = (
+            Note(f"{opened.name}: there is no tab '{wanted}'; '{alike[0]}' was read."),
+        )
+    book.wanted += [name for name in chosen if name not in book.wanted]
+    return (
+        tuple((name, msgspec.structs.replace(fragment, sheet=name)) for name in chosen),
+        notes,
+    )
+
+
+def read_workbook(
+    opened: Opened,
+    terms: ReadingTerms,
+    fragment: Fragment,
+    *,
+    source: int = 0,
+    hashed: bool = False,
+) -> Reading:
+    """
+    Read one tab of a workbook into a table.
+
+    Raises
+    ------
+    UnreadableSource
+        If the file is damaged or protected by a password, unpacks to too much, or its
+        tab is empty or has none of the rows or columns stated.
+    """
+    book = _book(opened)
+    if fragment.sheet is None:
+        ((_, fragment),), _ = workbook_parts(opened, fragment)
+    name = fragment.sheet
+    assert name is not None
+    xml = _loaded(opened, book, name)
+    # The library loads a tab without holding up Python: in the main thread, whose
+    # memory grows the fastest.
+    with ThreadPoolExecutor(1) as thread:
+        waiting = thread.submit(_look, opened, book, name, xml)
+        sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
+        look = waiting.result()
+    first_row, first_col = sheet.start or (0, 0)
+    columns = _guarded(
+        opened,
+        lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
+    )
+    merged = _guarded(opened, lambda: sheet.merged_cell_ranges) or look.merged
+    shown = next((tab.shown for tab in book.tabs if tab.name == name), True)
+    written: dict[str, Any] = {"tab": name}
+    if not shown:
+        written["hidden"] = True
+    grid = Grid(
+        columns,
+        first_row + 1,
+        first_col + 1,
+        written,
+        lambda place: tab_remarks(opened.name, place, look, merged),
+    )
+    return read_grid(
+        grid,
+        opened,
+        terms,
+        fragment,
+        format_name="ods" if book.package is None else "xlsx",
+        source=source,
+        sha256=_sha256(opened, book) if hashed else None,
+    )
+
+
+def cell_text(value: Any) -> str:
+    """
+    Return a cell's value as a person would copy it down.
+
+    Numbers have 15 significant digits at most, which is what workbook programs keep and
+    show, and no exponent; dates and times are those
+    of ISO 8601, lengths of time are hours, minutes and seconds.
+
+    Examples
+    --------
+    >>> cell_text(12.0), cell_text(4.9000000000000004), cell_text(True)
+    ('12', '4.9', 'TRUE')
+    """
+    if isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "TRUE" if value else "FALSE"
+    if isinstance(value, float | int):
+        return number_text(value)
+    if isinstance(value, datetime.datetime):
+        parts = "milliseconds" if value.microsecond else "seconds"
+        return value.isoformat(timespec=parts)
+    if isinstance(value, datetime.timedelta):
+        thousandths = round(value / datetime.timedelta(milliseconds=1))
+        sign = "-" if thousandths < 0 else ""
+        seconds, rest = divmod(abs(thousandths), 1000)
+        part = f".{rest:03}" if rest else ""
+        return (
+            f"{sign}{seconds // 3600}:{seconds // 60 % 60:02}:{seconds % 60:02}{part}"
+        )
+    if isinstance(value, datetime.time):
+        return value.isoformat("milliseconds" if value.microsecond else "seconds")
+    if isinstance(value, datetime.date):
+        return value.isoformat()
+    return "" if value is None else str(value)
+
+
+def number_text(value: float) -> str:
+    """
+    Return a number with at most 15 significant digits, without a needless point.
+
+    Examples
+    --------
+    >>> number_text(1e20), number_text(1.5e-7), number_text(12.50), number_text(-0.0)
+    ('100000000000000000000', '0.00000015', '12.5', '0')
+    """
+    text = f"{value:.{_DIGITS}g}"
+    if "e" not in text:
+        return "0" if text == "-0" else text
+    return without_exponent(text)
+
+
+# Opening --------------------------------------------------------------------------
+
+
+def _book(opened: Opened) -> _Book:
+    book = opened.memo.get("workbook")
+    if book is None:
+        book = opened.memo["workbook"] = _open_book(opened)
+    return book
+
+
+def _open_book(opened: Opened) -> _Book:
+    with opened.start() as stream:
+        data = stream.read()
+    if data.startswith(b"\xd0\xcf\x11\xe0"):
+        raise UnreadableSource(
+            "it is a workbook of the old binary kind, or one protected by a password.",
+            "Open it in a workbook program and save it as XLSX without a password.",
+            file=opened.address,
+        )
+    try:
+        archive = zipfile.ZipFile(io.BytesIO(data))
+        names = set(archive.namelist())
+    except (zipfile.BadZipFile, ValueError, NotImplementedError, OSError) as error:
+        raise damaged(opened) from error
+    refuse_bomb(opened, archive)
+    is_ods = "content.xml" in names
+    package = None if is_ods else xlsx_package(opened, archive)
+    tabs: tuple[Tab, ...]
+    if package is not None:
+        tabs = tuple(Tab(each.name, each.shown) for each in package.tabs)
+        book = _Book(data, archive, tabs, package)
+    elif is_ods or b"opendocument.spreadsheet" in member(opened, archive, "mimetype"):
+        # The library reads all tabs of it when it is opened.
+        book = _Book(data, archive, (), None)
+        book.library = _opened_by_library(opened, for_library_ods(opened, archive))
+        book.tabs = _tabs_of(book.library)
+        book.loaded = dict.fromkeys(
+            (tab.name for tab in book.tabs), ods_tab(opened, archive)
+        )
+    else:
+        raise UnreadableSource(
+            "it is an archive, but not an XLSX or ODS workbook.",
+            "Unpack it, or save the workbook as XLSX.",
+            file=opened.address,
+        )
+    if not book.tabs:
+        raise UnreadableSource(
+            "the workbook has no tab with cells.",
+            "Send one that has.",
+            file=opened.address,
+        )
+    return book
+
+
+def _tabs_of(library: Any) -> tuple[Tab, ...]:
+    from python_calamine import SheetTypeEnum, SheetVisibleEnum
+
+    return tuple(
+        Tab(each.name, each.visible == SheetVisibleEnum.Visible)
+        for each in library.sheets_metadata
+        if each.typ == SheetTypeEnum.WorkSheet
+    )
+
+
+def _opened_by_library(opened: Opened, data: bytes) -> Any:
+    from python_calamine import CalamineWorkbook
+
+    return _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
+
+
+def _look(opened: Opened, book: _Book, name: str, xml: bytes) -> Look:
+    if book.package is None:
+        return look_at_ods(opened, book.archive, name, xml)
+    return look_at_xlsx(opened, book.package, xml)
+
+
+def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
+    """Return the XML of a tab, once the library has it and it can be held."""
+    if name not in book.loaded:
+        assert book.package is not None
+        parts = {tab.name: tab.part for tab in book.package.tabs}
+        wanted = [each for each in book.wanted if each not in book.loaded]
+        loaded = {}
+        for each in dict.fromkeys([name, *wanted]):
+            loaded[each] = member(opened, book.archive, parts[each])
+            if not loaded[each]:
+                raise damaged(opened)
+            _reserve(check_xlsx_tab(opened, loaded[each]))
+        book.loaded = loaded
+        book.library = _opened_by_library(opened, for_library(book.package, loaded))
+    return book.loaded[name]
+
+
+def _reserve(cells: int) -> None:
+    """
+    Raise MemoryError where there is no room for so many cells.
+
+    The library would end the whole program then. What is taken here is given back at
+    once, and never touched.
+    """
+    try:
+        mmap.mmap(-1, max(1, cells * _CELL_BYTES)).close()
+    except (OSError, ValueError) as error:
+        raise MemoryError from error
+
+
+def _guarded(opened: Opened, made: Callable[[], Any]) -> Any:
+    """Call the library; what it cannot read is a problem of the file."""
+    try:
+        return made()
+    except (KeyboardInterrupt, SystemExit, MemoryError, Problem):
+        raise
+    except BaseException as error:  # A panic of the library is no Exception.
+        if "assword" in str(error):
+            raise UnreadableSource(
+                "it is protected by a password.",
+                "Save it without one.",
+                file=opened.address,
+            ) from error
+        raise damaged(opened) from error
+
+
+def _sha256(opened: Opened, book: _Book) -> Callable[[], str]:
+    def digest() -> str:
+        if "sha256" not in opened.memo:
+            opened.memo["sha256"] = hashlib.sha256(book.data).hexdigest()
+        known: str = opened.memo["sha256"]
+        return known
+
+    return digest
+
+
+def _rows(
+    sheet: Any, look: Look, first_row: int, first_col: int
+) -> Iterator[list[Any]]:
+    """Yield the rows in use, with the values that were looked up, and leading zeros."""
+    special: dict[int, list[tuple[int, Any]]] = {}
+    for cells in (look.values, look.errors, look.padded):
+        for (row, col), what in cells.items():
+            special.setdefault(row, []).append((col - 1 - first_col, what))
+    # The library begins at the first row of the tab, whatever is in use.
+    rows = itertools.islice(sheet.iter_rows(), first_row, None)
+    if not special:
+        yield from rows
+        return
+    for number, row in enumerate(rows, first_row + 1):
+        for col, what in special.get(number, ()):
+            if 0 <= col < len(row):
+                is_digits = isinstance(what, int)
+                row[col] = _zero_padded(row[col], what) if is_digits else what
+        yield row
+
+
+def _zero_padded(value: Any, digits: int) -> Any:
+    if isinstance(value, float) and value.is_integer() and abs(value) < 10**_DIGITS:
+        sign = "-" if value < 0 else ""
+        return sign + str(abs(int(value))).zfill(digits)
+    return value
