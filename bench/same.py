@@ -18,7 +18,6 @@ import re
 import shutil
 import sys
 import tempfile
-import tomllib
 import zipfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -33,6 +32,9 @@ from tests.cli.test_every_option import _CASES, FILES  # noqa: E402
 from tests.random_dockets import make_docket  # noqa: E402
 from tests.support import split_command  # noqa: E402
 
+from gruff_ledger.cli.examples import examples  # noqa: E402
+from gruff_ledger.work.registry import VERBS  # noqa: E402
+
 _RECORDS = 20_000
 
 # What differs from run to run: times of day, durations, what is named by chance.
@@ -41,7 +43,10 @@ _DIFFERS = (
         re.compile(rb"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:?\d\d)?"),
         b"T",
     ),
-    (re.compile(rb'("(?:seconds|started|ended|modified|took)": ?)[\d.e+-]+'), rb"\1S"),
+    (
+        re.compile(rb'("(?:seconds|started|ended|modified_ns|took)": ?)[\d.e+-]+'),
+        rb"\1S",
+    ),
     (re.compile(rb"\b\d+([.,]\d+)? (s|ms|seconds?|min)\b"), b"S"),
 )
 
@@ -111,13 +116,10 @@ def demo_cases(folder: Path, version: warm.Loaded) -> Iterator[Case]:
     made = folder / "made"
     yield Case("demo", bare, [["demo", "harbour"]])
     version.run(["demo", "made"], folder=folder, environment=os.environ)
-    examples = tomllib.loads(
-        (HERE.parent / "src/gruff_ledger/cli/examples.toml").read_text("utf-8")
-    )
-    for verb, told in examples.items():
-        if verb not in ("watch", "demo", "completion", "review"):
-            typed = [split_command(line, made)[1:] for line in told["examples"]]
-            yield Case(f"example of {verb}", made, typed)
+    for name in ("run", "trace", *VERBS):
+        told = VERBS[name].examples if name in VERBS else examples()[name]
+        typed = [split_command(line, made)[1:] for line in told]
+        yield Case(f"example of {name}", made, typed)
     yield Case("help", bare, [[], ["--help"], *([each, "--help"] for each in _CASES)])
     yield Case("schema", bare, [["docket-schema"]])
 

@@ -21,7 +21,7 @@ from gruff_ledger.account.trail import TRAIL_FILE, TRAIL_INDEX
 from gruff_ledger.docket.engine import run
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.review import now, reviews
-from gruff_ledger.work.answers import decision_on
+from gruff_ledger.work.review.answers import decision_on
 
 LISTS = {
     "north.csv": "Berth,Boat,Dues\nN-1,Tern,4.50\nN-2,Old Seal,12\nN-2,Old seal,12\n",

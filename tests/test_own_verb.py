@@ -3,13 +3,11 @@
 import json
 import os
 import re
-import shutil
 import subprocess
 import sys
 import unittest
 from pathlib import Path
 
-import gruff_ledger
 from tests.support import FolderTest
 
 PAGE = Path(__file__).parents[1] / "CONTRIBUTING.md"
@@ -17,13 +15,18 @@ PAGE = Path(__file__).parents[1] / "CONTRIBUTING.md"
 
 class OwnVerbTest(FolderTest):
     def setUp(self) -> None:
+        """Install the page's module beside the program, as a package of its own."""
         super().setUp()
-        package = Path(gruff_ledger.__file__).parent
-        ignored = shutil.ignore_patterns("__pycache__")
-        shutil.copytree(package, self.folder / "lib" / "gruff_ledger", ignore=ignored)
         text = PAGE.read_text(encoding="utf-8")
         (module,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
-        self.write("lib/gruff_ledger/work/shout.py", module)
+        (entry_point,) = re.findall(
+            r'entry-points\."(.*?)"\]\n(.*?)```', text, re.DOTALL
+        )
+        self.write("lib/shout.py", module)
+        installed = "lib/shout-1.0.dist-info"
+        self.write(f"{installed}/METADATA", "Metadata-Version: 2.1\nName: shout\n")
+        points = "[{}]\n{}".format(*entry_point).replace('"', "")
+        self.write(f"{installed}/entry_points.txt", points)
         self.write("boats.csv", "Boat,Berth\nTern,a1\nGULL,7\n")
 
     def run_it(self, *arguments: str, **environment: str) -> str:

@@ -62,7 +62,8 @@ from gruff_ledger.problems import (
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Terms
 from gruff_ledger.terms import read as read_terms
-from gruff_ledger.work.registry import VERBS, Verb
+from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.verb import Verb
 
 _T = TypeVar("_T", bound=Terms)
 _Asked = ParamSpec("_Asked")

@@ -194,7 +194,7 @@ class ProgramTest(FolderTest):
 
         from gruff_ledger.docket.engine import run
         from gruff_ledger.docket.load import load_docket
-        from gruff_ledger.work import sort
+        from gruff_ledger.work.clean.sort import perform
 
         self.write("a.csv", "Boat,Rate\nx,1\ny,2\n")
         self.write(
@@ -207,7 +207,7 @@ class ProgramTest(FolderTest):
             cells = text_column(["1", "20"])
             return Outcome(given.with_fields(given.headings, [given.held[0], cells]))
 
-        with mock.patch.object(sort, "perform", at_fault):
+        with mock.patch.object(perform, "perform", at_fault):
             done = run(load_docket(Path(self.folder / "d.toml")))
         self.assertTrue(done.account.totals_differ())
         from gruff_ledger.account.words import control_words

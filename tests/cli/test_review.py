@@ -8,9 +8,10 @@ import unittest
 import openpyxl
 
 from gruff_ledger.cli.review import Session, question_view
-from gruff_ledger.work.answers import decision_on
-from gruff_ledger.work.decisions import Decision, written_decisions
-from gruff_ledger.work.duplicates import DuplicatesTerms, perform
+from gruff_ledger.work.check.duplicates.perform import perform
+from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
+from gruff_ledger.work.review.answers import decision_on
+from gruff_ledger.work.review.decisions import Decision, written_decisions
 from tests.support import FolderTest, table
 
 LIST = "Boat,Berth,Phone\nTern,1,555\nTern,2,556\nAuk,4,777\nAuk,5,\nGull,6,\n"

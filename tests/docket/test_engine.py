@@ -7,7 +7,7 @@ from gruff_ledger.docket.load import load_docket
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import BadTerms, OutOfBalance
 from gruff_ledger.table import Table
-from gruff_ledger.work import duplicates
+from gruff_ledger.work.check.duplicates import perform
 from tests.support import FolderTest
 
 DOCKET = """\
@@ -56,7 +56,7 @@ class RunTest(FolderTest):
             return Outcome(table.cut_records(0, len(table) - 1))
 
         with (
-            mock.patch.object(duplicates, "perform", losing),
+            mock.patch.object(perform, "perform", losing),
             self.assertRaises(OutOfBalance) as caught,
         ):
             run(load_docket(self.docket))

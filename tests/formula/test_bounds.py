@@ -12,8 +12,8 @@ from gruff_ledger.formula.operators import _as_regex, _like_pieces, is_like
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import Texts, Truths
 from gruff_ledger.table import arrow_functions, text_column
-from gruff_ledger.work.join import JoinTerms
-from gruff_ledger.work.join import perform as join
+from gruff_ledger.work.clean.join.perform import perform as join
+from gruff_ledger.work.clean.join.terms import JoinTerms
 from tests.support import FolderTest, table
 
 BOATS = table("t|n", *[f"Boat number {n}|{n}" for n in range(1000)])

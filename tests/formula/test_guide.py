@@ -6,7 +6,8 @@ from pathlib import Path
 
 from gruff_ledger.formula.functions import FUNCTIONS
 from gruff_ledger.table import Table
-from gruff_ledger.work.compute import ComputeTerms, perform
+from gruff_ledger.work.clean.compute.perform import perform
+from gruff_ledger.work.clean.compute.terms import ComputeTerms
 
 GUIDE = Path(__file__).parents[2] / "docs" / "formulas.md"
 

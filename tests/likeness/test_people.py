@@ -5,7 +5,8 @@ import unittest
 from pathlib import Path
 
 from gruff_ledger.table import Table
-from gruff_ledger.work.duplicates import DuplicatesTerms, perform
+from gruff_ledger.work.check.duplicates.perform import perform
+from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 
 PEOPLE = Path(__file__).parents[2] / "bench" / "people.py"
 

@@ -5,7 +5,8 @@ import unittest
 
 from gruff_ledger.report.rollup_chart import write_rollup_chart
 from gruff_ledger.table import Table
-from gruff_ledger.work.rollup import RollupTerms, perform
+from gruff_ledger.work.together.rollup.perform import perform
+from gruff_ledger.work.together.rollup.terms import RollupTerms
 from tests.support import table
 
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from gruff_ledger.report.rules import write_draft_rules
 from gruff_ledger.table import Table
-from gruff_ledger.work.survey import SurveyTerms, perform
+from gruff_ledger.work.look.survey.perform import perform
+from gruff_ledger.work.look.survey.terms import SurveyTerms
 
 
 def drafted(cells: list[str], **terms: object) -> dict[str, Any]:

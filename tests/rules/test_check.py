@@ -7,7 +7,8 @@ from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.table import Table, constant_column
 from gruff_ledger.terms import Formula, ListAddress
-from gruff_ledger.work.flag import FlagTerms, perform
+from gruff_ledger.work.check.flag.perform import perform
+from gruff_ledger.work.check.flag.terms import FlagTerms
 from tests.support import table
 
 PONTOONS = table("Quay|Pontoon", "North|A", "North|B", "South|A", name="pontoons")

@@ -10,7 +10,8 @@ from gruff_ledger.rules.files import lists_named_in, rules_in_file
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_writing import write_rules
 from gruff_ledger.table import Table
-from gruff_ledger.work.flag import FlagTerms, perform
+from gruff_ledger.work.check.flag.perform import perform
+from gruff_ledger.work.check.flag.terms import FlagTerms
 from tests.support import FolderTest, table
 
 

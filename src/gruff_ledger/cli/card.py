@@ -12,8 +12,8 @@ from gruff_ledger.cli.choose import choose
 from gruff_ledger.cli.options import terms_from
 from gruff_ledger.cli.words import screen
 from gruff_ledger.docket.engine import Run
-from gruff_ledger.work.card import CardTerms
-from gruff_ledger.work.keyfields import parse_key_fields
+from gruff_ledger.work.keys.fields import parse_key_fields
+from gruff_ledger.work.together.card.terms import CardTerms
 
 
 def can_choose(given: Mapping[str, Any]) -> bool:

@@ -1,4 +1,4 @@
-"""The examples that the help of commands shows, in the file beside this one."""
+"""Examples in the help of commands: those of commands that are not verbs stand here."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ WHERE = "Examples, in the folder of the demo (gruff demo)"
 
 @functools.cache
 def examples() -> dict[str, tuple[str, ...]]:
-    """Return the examples of each command that comes with the program."""
+    """Return the examples of each command that is not a verb."""
     import tomllib
     from importlib import resources
 
@@ -31,6 +31,7 @@ def write_examples(formatter: click.HelpFormatter, shown: Sequence[str]) -> None
 def with_examples(command: click.Command) -> click.Command:
     """Have the help of a command show its examples after its options."""
     if hasattr(command, "examples"):
+        command.examples = examples().get(command.name or "", ())
         return command
     own = command.format_options
 

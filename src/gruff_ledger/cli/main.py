@@ -77,15 +77,15 @@ class _Commands(click.Group):
         return [*VERBS, *_OTHERS]
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name in VERBS:
-            from gruff_ledger.cli.verb import verb_command
-
-            return verb_command(VERBS[cmd_name])
         if cmd_name in _OTHERS:
             from gruff_ledger.cli.examples import with_examples
 
             module = importlib.import_module(_OTHERS[cmd_name][0])
             return with_examples(module.COMMANDS[cmd_name])
+        if cmd_name in VERBS:
+            from gruff_ledger.cli.verb import verb_command
+
+            return verb_command(VERBS[cmd_name])
         return None
 
     def resolve_command(

@@ -27,15 +27,15 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.words import counted, visible
-from gruff_ledger.work.answers import (
+from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.review.answers import (
     DIFFERENT,
     SAME,
     answers_in,
     decision_on,
     questions_table,
 )
-from gruff_ledger.work.questions import Question, Questions
-from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.review.questions import Question, Questions
 
 _DUPLICATES = VERBS["duplicates"]
 

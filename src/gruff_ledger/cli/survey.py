@@ -21,8 +21,8 @@ from gruff_ledger.cli.options import reading_words
 from gruff_ledger.cli.words import free_path
 from gruff_ledger.docket.engine import Run
 from gruff_ledger.words import counted, visible
-from gruff_ledger.work.fieldfacts import FieldFacts
-from gruff_ledger.work.survey import Surveyed, Warned
+from gruff_ledger.work.look.survey.field_summary import FieldFacts
+from gruff_ledger.work.look.survey.perform import Surveyed, Warned
 
 _LONGEST_NAME = 24
 _LONGEST_VALUE = 20

@@ -5,7 +5,6 @@ A command is a job of one entry: it is run by the same engine as a docket.
 
 from __future__ import annotations
 
-import importlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -47,7 +46,8 @@ from gruff_ledger.memory import settle_memory
 from gruff_ledger.naming import parse_names
 from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named
 from gruff_ledger.terms import plain
-from gruff_ledger.work.registry import VERBS, Verb
+from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.verb import Verb
 
 if TYPE_CHECKING:
     from gruff_ledger.docket.entering import Entering
@@ -72,9 +72,9 @@ class VerbCommand(click.Command):
         self, ctx: click.Context, formatter: click.HelpFormatter
     ) -> None:
         """Write the options group by group."""
-        from gruff_ledger.cli.examples import examples, write_examples
+        from gruff_ledger.cli.examples import write_examples
 
-        write_examples(formatter, self.examples or examples().get(self.name or "", ()))
+        write_examples(formatter, self.examples)
         helping = self.get_help_option(ctx)
         for title, options in self.groups:
             with formatter.section(title):
@@ -176,10 +176,7 @@ def verb_command(verb: Verb) -> click.Command:
 
 def _help(verb: Verb) -> str:
     """Return the purpose, and what the verb's module says of its rules."""
-    module = importlib.import_module(f"gruff_ledger.work.{verb.name}")
-    rules = (module.__doc__ or "").split("\n\n")[1:]
-    text = "\n\n".join([verb.purpose, *rules])
-    return with_terms_named(text, in_docket=False)
+    return with_terms_named(f"{verb.purpose}\n\n{verb.rules}", in_docket=False)
 
 
 def _run_verb(

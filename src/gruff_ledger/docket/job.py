@@ -21,7 +21,7 @@ from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.terms import Terms
-from gruff_ledger.work.registry import Further, Verb
+from gruff_ledger.work.verb import Further, Verb
 
 
 class ListToRead(msgspec.Struct, frozen=True):

@@ -43,7 +43,8 @@ from gruff_ledger.problems import (
     toml_fault,
 )
 from gruff_ledger.terms import Kind, Terms, all_of, describe, read, unknown_key
-from gruff_ledger.work.registry import VERBS, Verb
+from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.verb import Verb
 
 DOCKET_VERSION = 1
 

@@ -17,13 +17,13 @@ from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.work.decisions import (
+from gruff_ledger.work.review.decisions import (
     Decision,
     added,
     read_decisions,
     written_decisions,
 )
-from gruff_ledger.work.questions import Questions
+from gruff_ledger.work.review.questions import Questions
 
 
 class Review:

@@ -12,7 +12,8 @@ from gruff_ledger.docket.load import (
     entry_terms,
 )
 from gruff_ledger.terms import json_schema
-from gruff_ledger.work.registry import VERBS, Verb
+from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.verb import Verb
 
 
 def docket_schema() -> dict[str, Any]:

@@ -20,7 +20,8 @@ from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
 from gruff_ledger.table import Table
 from gruff_ledger.terms import Pair
-from gruff_ledger.work.compare import CompareTerms, perform
+from gruff_ledger.work.together.compare.perform import perform
+from gruff_ledger.work.together.compare.terms import CompareTerms
 
 _HEADINGS = ("result", "what", "record", "field", "was", "now")
 

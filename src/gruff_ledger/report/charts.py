@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, BinaryIO
 
-from gruff_ledger.work.fieldfacts import FieldFacts
-from gruff_ledger.work.survey import Surveyed
+from gruff_ledger.work.look.survey.field_summary import FieldFacts
+from gruff_ledger.work.look.survey.perform import Surveyed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -15,8 +15,8 @@ from gruff_ledger.rules.w3c_writing import (
     column_names,
     json_text,
 )
-from gruff_ledger.work.fieldfacts import FieldFacts
-from gruff_ledger.work.survey import Surveyed
+from gruff_ledger.work.look.survey.field_summary import FieldFacts
+from gruff_ledger.work.look.survey.perform import Surveyed
 
 # A text field is a choice of values if it has no more than this, each often used.
 _MOST_CHOICES = 12

@@ -81,7 +81,7 @@ def write_rules(
 
     Parameters
     ----------
-    checked : gruff_ledger.work.flag.Checked
+    checked : gruff_ledger.work.check.flag.perform.Checked
     sink : binary file
     ending : str
         Of the path; not looked at.

@@ -1,1 +1,1 @@
-"""The verbs, one module each: their terms and a pure function ``perform``."""
+"""The verbs, a room each, in wings as the work goes; and what they share."""

@@ -7,7 +7,8 @@ import openpyxl
 from gruff_ledger.lists.outputs.cell_findings import remarks_on
 from gruff_ledger.outcome import Severity
 from gruff_ledger.rules.rule import Rule
-from gruff_ledger.work.flag import FlagTerms, perform
+from gruff_ledger.work.check.flag.perform import perform
+from gruff_ledger.work.check.flag.terms import FlagTerms
 from tests.support import FolderTest, table
 
 LIST = table("Boat|Class|Fee", "Tern|a|5", "|B|7", "Seal|A|", "Gull|B|99")

@@ -1,0 +1,1 @@
+"""Verbs that check a list."""

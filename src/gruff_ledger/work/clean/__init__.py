@@ -1,0 +1,1 @@
+"""Verbs that clean a list."""

@@ -1,0 +1,193 @@
+"""The terms of `scrub`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Literal
+
+from msgspec import Meta
+
+from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.dates.moments import DatePattern, moment_text, read_moment
+from gruff_ledger.cells.numbers.amounts import constant, exact_of, rounded
+from gruff_ledger.cells.numbers.forms import number_pattern
+from gruff_ledger.cells.numbers.plain import plain_text
+from gruff_ledger.formula.forms import FORM, Form, FormTerms
+from gruff_ledger.problems import BadTerms, said_by
+from gruff_ledger.terms import ListAddress, Terms, Text
+
+PLAIN, ISO = "plain", "iso"
+
+
+class ScrubTerms(Terms, frozen=True, kw_only=True):
+    """The terms of `perform`."""
+
+    fields: Annotated[
+        tuple[str, ...], Meta(description="The fields to scrub; all, unless named.")
+    ] = ()
+    trim: Annotated[
+        bool, Meta(description="Take white space off both ends of cells.")
+    ] = False
+    squeeze: Annotated[
+        bool,
+        Meta(description="Write every run of white space in a cell as one space."),
+    ] = False
+    no_invisible: Annotated[
+        bool,
+        Meta(
+            description="Take out invisible characters: zero-width spaces, soft "
+            "hyphens, direction marks."
+        ),
+    ] = False
+    unicode: Annotated[
+        Literal["nfc", "nfkc"] | None,
+        Meta(
+            description="Write what looks alike in one way: nfc unifies accents, nfkc "
+            "also wide letters, ligatures and raised digits."
+        ),
+    ] = None
+    null: Annotated[
+        tuple[Text, ...],
+        Meta(description="A word that means nothing, such as n/a: it becomes blank."),
+    ] = ()
+    map: Annotated[
+        dict[str, str], Meta(description="A cell as it is, and as it is to be.")
+    ] = {}  # noqa: RUF012  (copied for each by msgspec)
+    map_by: Annotated[
+        ListAddress | None,
+        Meta(
+            description="A list of two fields that says the same of many: a cell as it "
+            "is, and as it is to be."
+        ),
+    ] = None
+    match: Annotated[
+        Literal["exact", "loose", "letters", "number"],
+        Meta(
+            description="How a cell must be like one of the map: exact; loose (spaces, "
+            "case and Unicode do not count); letters (nor punctuation and accents); "
+            "number (equal value)."
+        ),
+    ] = "exact"
+    case: Annotated[
+        Literal["upper", "lower", "title", "sentence"] | None,
+        Meta(
+            description="Write letters in capitals, small, each word with a capital, "
+            "or only the first."
+        ),
+    ] = None
+    odd_only: Annotated[
+        bool,
+        Meta(
+            description="Change the case only of cells that are all in capitals or all "
+            "in small letters; a field mostly in small letters is left as it is."
+        ),
+    ] = False
+    number: Annotated[
+        str | None,
+        Meta(
+            description="Rewrite numbers: plain, or by a pattern (LDML) such as "
+            "#,##0.00."
+        ),
+    ] = None
+    rounding: Annotated[
+        Literal[
+            "none",
+            "half-up",
+            "half-even",
+            "half-down",
+            "up",
+            "down",
+            "ceiling",
+            "floor",
+        ],
+        Meta(
+            description="How to round a number with more decimals than the pattern; "
+            "with none it is left as it is."
+        ),
+    ] = "none"
+    date: Annotated[
+        str | None,
+        Meta(description="Rewrite dates: iso, or by a pattern (LDML)."),
+    ] = None
+    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+    fill: Annotated[
+        str | None, Meta(description="Fill blank cells with this, such as 0.")
+    ] = None
+    above: Annotated[
+        bool, Meta(description="Fill a blank cell from the cell above it.")
+    ] = False
+
+    def __post_init__(self) -> None:
+        """Refuse terms that do nothing or cannot be followed."""
+        asked = (self.trim, self.squeeze, self.no_invisible, self.unicode, self.null)
+        more = (self.map, self.map_by, self.case, self.number, self.date, self.above)
+        if not any(asked) and not any(more) and self.fill is None:
+            raise BadTerms(
+                "nothing is said to be done with the cells.",
+                "Give `trim`, `squeeze`, `map`, `case`, `number`, `date`, `fill` or "
+                "another of its terms.",
+                term="trim",
+            )
+        if (self.number or self.date) and not self.fields:
+            raise BadTerms(
+                "numbers and dates are rewritten in fields that are named.",
+                "Name them in `fields`.",
+                term="fields",
+            )
+        if self.number and self.date:
+            raise BadTerms(
+                "a field has numbers or dates, not both.",
+                "Rewrite them one after the other.",
+                term="date",
+            )
+        if self.odd_only and self.case is None:
+            raise BadTerms(
+                "it is about letter case, and that stays.",
+                "Give `case` too.",
+                term="odd-only",
+            )
+        if self.fill is not None and is_blank(self.fill):
+            raise BadTerms(
+                "blanks would be filled with a blank.", "Give a value.", term="fill"
+            )
+        with said_by("number" if self.number else "date"):
+            self.number_writer()
+            self.date_writer()
+
+    def number_writer(self) -> Callable[[Form, str], str | None] | None:
+        """Return what rewrites one number; None where it cannot."""
+        if self.number is None:
+            return None
+        if self.number == PLAIN:
+
+            def plain(form: Form, text: str) -> str | None:
+                number = form.number.read(text)
+                return None if number is None else plain_text(number)
+
+            return plain
+        pattern = number_pattern(self.number)
+
+        def by_pattern(form: Form, text: str) -> str | None:
+            number = form.number.read(text)
+            if number is not None and self.rounding != "none":
+                number = exact_of(
+                    rounded(constant(number), pattern.most_part, self.rounding)
+                )
+            return None if number is None else pattern.write(number)
+
+        return by_pattern
+
+    def date_writer(self) -> Callable[[Form, str], str | None] | None:
+        """Return what rewrites one date; None where it cannot."""
+        if self.date is None:
+            return None
+        pattern = None if self.date == ISO else DatePattern(self.date)
+
+        def write(form: Form, text: str) -> str | None:
+            read = read_moment if form.date is None else form.date.read
+            moment = read(text)
+            if moment is None:
+                return None
+            return moment_text(*moment) if pattern is None else pattern.write(moment)
+
+        return write

@@ -1,0 +1,1 @@
+"""What all work by keys shares: key fields, pairs of them, and groups of one key."""

@@ -1,0 +1,1 @@
+"""Verbs that look at lists."""

@@ -1,0 +1,340 @@
+"""What `survey` does."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from gruff_ledger.cells.numbers.totals_rows import totals_place
+from gruff_ledger.naming import find_fields, format_names
+from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.shell import command_line
+from gruff_ledger.table import Origin, Table, mapped, text_column
+from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
+from gruff_ledger.work.look.survey.terms import SurveyTerms
+
+HEADINGS = (
+    "list",
+    "field",
+    "kind",
+    "filled",
+    "blank",
+    "distinct",
+    "least",
+    "greatest",
+    "sum",
+    "negative",
+    "zero",
+    "positive",
+    "not a number",
+    "longest",
+    "last filled record",
+    "gaps",
+    "stray spaces",
+    "no-break spaces",
+    "look-alikes",
+    "formula-like",
+    "commonest",
+)
+
+# How many of the commonest values a table names.
+_NAMED_VALUES = 3
+
+
+class Warned(msgspec.Struct, frozen=True):
+    """
+    Something in a field that looks wrong.
+
+    Attributes
+    ----------
+    kind, text : str
+    lead : str
+        What the command does.
+    words : tuple of str
+        The command that shows or settles it, without the program and the list: the
+        verb, then its options. A path after ``--to`` is a proposal.
+    """
+
+    kind: str
+    field: str
+    count: int
+    text: str
+    lead: str
+    words: tuple[str, ...]
+    origin: Origin
+
+    def command(self, words: Sequence[str] = ("LIST",), to: str = "") -> str:
+        """
+        Return what is to be typed, and what it does.
+
+        Parameters
+        ----------
+        words : sequence of str
+            The list's address, and the options on reading it that are in force.
+        to : str, optional
+            The path to write to, where it writes; else as proposed.
+        """
+        verb, *options = self.words
+        if to and "--to" in options:
+            options[options.index("--to") + 1] = to
+        return f"{self.lead}: {command_line(['gruff', verb, *words, *options])}"
+
+    @property
+    def proposed(self) -> str:
+        """The path that the command proposes to write to; empty where it only looks."""
+        words = self.words
+        return words[words.index("--to") + 1] if "--to" in words else ""
+
+
+class Surveyed(msgspec.Struct, frozen=True):
+    """What was found out of one list."""
+
+    name: str
+    source: int
+    records: int
+    fields: tuple[FieldFacts, ...]
+    warned: tuple[Warned, ...]
+    null: tuple[str, ...] = ()
+    said: tuple[Note, ...] = ()
+
+
+def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
+    """
+    Look at every field of the lists.
+
+    Parameters
+    ----------
+    terms : SurveyTerms
+    *tables : Table
+
+    Returns
+    -------
+    Outcome
+        A record a field; `detail` holds a `Surveyed` a list.
+
+    Raises
+    ------
+    UnknownField
+        If a list does not have one of the fields named.
+    """
+    looked: list[Surveyed] = []
+    notes: list[Note] = []
+    for table in tables:
+        headings, said = find_fields(table, terms.fields, "fields")
+        chosen = headings or table.headings
+        notes += said
+        records, without = _without_totals(table)
+        notes += without
+        facts = mapped(
+            lambda heading, records=records: field_facts(  # type: ignore[misc]
+                heading, records.cells(heading), records.places, terms.null
+            ),
+            chosen,
+        )
+        warned = tuple(each for fact in facts for each in _warned(fact))
+        source = int(table.places.source[0]) if len(table) else len(looked)
+        looked.append(
+            Surveyed(
+                table.name,
+                source,
+                len(table),
+                tuple(facts),
+                warned,
+                terms.null,
+                (*said, *without),
+            )
+        )
+        notes += [
+            Note(
+                f"{table.name}, {each.field}: {each.text}",
+                f"{each.command()}.",
+                each.origin,
+                warning=True,
+            )
+            for each in warned
+        ]
+    return Outcome(
+        _table(looked),
+        notes=tuple(notes),
+        summed=sum(map(len, tables)),
+        detail=tuple(looked),
+    )
+
+
+def _without_totals(table: Table) -> tuple[Table, tuple[Note, ...]]:
+    """Leave out a last record of totals: it would be in every sum twice."""
+    place = totals_place(table)
+    if place is None:
+        return table, ()
+    mask = np.ones(len(table), np.bool_)
+    mask[place] = False
+    note = Note(
+        f"{table.name}: the last record looks like a row of totals; the facts on the "
+        "fields leave it out.",
+        "",
+        table.origin.pick(~mask),
+    )
+    return table.keep_records(mask), (note,)
+
+
+def _table(looked: Sequence[Surveyed]) -> Table:
+    rows = [_row(one.name, fact) for one in looked for fact in one.fields]
+    sources = [one.source for one in looked for _ in one.fields]
+    # A field has its place in the heading row, which is above record 1.
+    origin = Origin(np.array(sources, np.int32), np.zeros(len(rows), np.int64))
+    columns = tuple(
+        text_column(row[place] for row in rows) for place in range(len(HEADINGS))
+    )
+    return Table(HEADINGS, columns, origin, "the survey")
+
+
+def _row(name: str, fact: FieldFacts) -> tuple[str, ...]:
+    commonest = (f"{value} ({count})" for value, count in fact.commonest)
+    return (
+        name,
+        fact.field,
+        fact.kind_words,
+        str(fact.filled),
+        str(fact.blank),
+        str(fact.distinct),
+        *fact.ends_shown,
+        fact.sum,
+        *(
+            str(count) if fact.numbers else ""
+            for count in (fact.negative, fact.zero, fact.positive, fact.not_a_number)
+        ),
+        str(fact.longest),
+        str(fact.last_filled) if fact.filled else "",
+        str(fact.gaps),
+        str(fact.stray_spaces),
+        str(fact.no_break_spaces),
+        str(fact.look_alikes),
+        str(fact.formula_like),
+        "; ".join(list(commonest)[:_NAMED_VALUES]),
+    )
+
+
+# Warnings -------------------------------------------------------------------------
+
+
+def _warned(fact: FieldFacts) -> list[Warned]:
+    field = fact.field
+    name = format_names([field])
+    see = ("See them", ("count", "--by", name))
+    alike = ("See the spellings", ("count", "--by", name, "--match", "letters"))
+
+    def scrub(*options: str) -> tuple[str, tuple[str, ...]]:
+        return (
+            "Settle them",
+            ("scrub", "--fields", name, *options, "--to", "tidy.csv"),
+        )
+
+    said: list[tuple[str, int, str, tuple[str, tuple[str, ...]]]] = [
+        (
+            "stray spaces",
+            fact.stray_spaces,
+            "with a space before, after or doubled within",
+            scrub("--trim", "--squeeze"),
+        ),
+        (
+            "no-break spaces",
+            fact.no_break_spaces,
+            "with a no-break space or an invisible character",
+            scrub("--no-invisible", "--trim", "--squeeze"),
+        ),
+        ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
+        (
+            "unseen",
+            fact.unseen,
+            "with nothing but invisible characters",
+            scrub("--no-invisible"),
+        ),
+        (
+            "numbers with text",
+            fact.numbers_with_text,
+            "with text around a number, in a field of numbers",
+            see,
+        ),
+        (
+            "long numbers",
+            fact.long_numbers,
+            "of more than 15 digits, which a spreadsheet would change",
+            ("To open them there unharmed", ("merge", "--to", "list.xlsx")),
+        ),
+    ]
+    found = [
+        Warned(
+            kind,
+            field,
+            count,
+            f"{_cells(count)} {text}",
+            *command,
+            fact.first_of(kind),
+        )
+        for kind, count, text, command in said
+        if count
+    ]
+    if fact.look_alikes:
+        groups = "1 value is" if fact.look_alikes == 1 else f"{fact.look_alikes} are"
+        example = " and ".join(f"'{each}'" for each in fact.look_alike_example[:3])
+        found.append(
+            Warned(
+                "look-alikes",
+                field,
+                fact.look_alikes,
+                f"{groups} written in several ways, such as {example}",
+                *alike,
+                fact.first_of("look-alikes"),
+            )
+        )
+    if fact.odd_case:
+        found.append(
+            Warned(
+                "mixed case",
+                field,
+                fact.odd_case,
+                f"{_cells(fact.odd_case)} all in capitals or all in small letters, "
+                "where most have both",
+                *scrub("--case", "title", "--odd-only"),
+                fact.first_of("mixed case"),
+            )
+        )
+    if fact.dates is not None and fact.dates.two_ways:
+        dates = fact.dates
+        text = f"{_cells(dates.two_ways)} that can be read as day and month both ways"
+        if dates.day_first and dates.month_first:
+            text += (
+                f"; {dates.day_first} can only have the day first, and "
+                f"{dates.month_first} only the month"
+            )
+        if not dates.day_first or not dates.month_first:
+            text += _settled_by(dates.day_first, dates.month_first)
+        if not dates.is_settled:
+            found.append(
+                Warned(
+                    "dates",
+                    field,
+                    dates.two_ways,
+                    text,
+                    f"Ask the sender which comes first. {see[0]}",
+                    see[1],
+                    fact.first_of("dates"),
+                )
+            )
+    return found
+
+
+_GUARD = (
+    "Write with them guarded",
+    ("merge", "--guard-formulas", "--to", "guarded.csv"),
+)
+
+
+def _settled_by(day_first: int, month_first: int) -> str:
+    return "" if day_first or month_first else ", and no other cell tells which"
+
+
+def _cells(count: int) -> str:
+    return "1 cell" if count == 1 else f"{count} cells"

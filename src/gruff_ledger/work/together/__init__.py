@@ -1,0 +1,1 @@
+"""Verbs that put lists together, and add them up."""

@@ -1,0 +1,563 @@
+"""What `compare` does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from gruff_ledger.cells.match.folded_fields import folded
+from gruff_ledger.cells.match.key_pairs import occurrences
+from gruff_ledger.cells.match.levels import loose
+from gruff_ledger.naming import (
+    expand_names,
+    find_field,
+    free_heading,
+    parse_pair,
+)
+from gruff_ledger.outcome import Finding, Note, Outcome, Severity
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Origin,
+    Table,
+    concat_columns,
+    constant_column,
+    mapped_whole,
+    number_column,
+    spread_column,
+    taken,
+    text_column,
+    unequal,
+)
+from gruff_ledger.words import counted
+from gruff_ledger.work.keys.pairs import (
+    KeyPair,
+    Keys,
+    find_key_pairs,
+    keys_of,
+    loose_matches,
+    loose_note,
+    match_keys,
+    pair_words,
+)
+from gruff_ledger.work.together.compare.terms import CompareTerms
+
+# Of more cells that changed it is not said at each what it was.
+_MOST_SAID = 100_000
+
+_WAS, _NOW, _SAME, _ONLY_FIRST, _ONLY_SECOND = range(5)
+_MARKS = ("was", "now", "same", "only first", "only second")
+
+
+class _Pairs(NamedTuple):
+    """
+    Records of two lists with the same key.
+
+    Attributes
+    ----------
+    partner : ndarray of int64, shape (n,)
+        For each record of the first list, that of the second, or -1.
+    lonely : ndarray of bool, shape (m,)
+        Records of the second list that have none.
+    repeated : tuple of ndarray
+        Records of both whose key occurs earlier in their own list, where the other
+        list has it.
+    """
+
+    partner: Indices
+    lonely: Mask
+    repeated: tuple[Indices, Indices]
+
+
+class _Field(NamedTuple):
+    """A field compared: its headings, and which pairs differ in it."""
+
+    mine: str
+    theirs: str
+    differs: Mask
+
+
+def perform(terms: CompareTerms, *tables: Table) -> Outcome:
+    """
+    Compare two lists.
+
+    Parameters
+    ----------
+    terms : CompareTerms
+    *tables : Table
+        Two: the first as it was, the second as it is now.
+
+    Returns
+    -------
+    Outcome
+        Its table says what differs; the cells that changed are findings of severity
+        note, on the records of the second list.
+
+    Raises
+    ------
+    BadTerms
+        If there are not two lists, or they have no field in common.
+    UnknownField
+        If a list has not a field that is named.
+    """
+    if len(tables) != 2:
+        raise BadTerms(
+            f"two lists are compared, and {counted(len(tables), 'is', 'are')} named.",
+            "Name the list as it was, then the list as it is now.",
+        )
+    one, other = tables
+    pairs, notes = find_key_pairs(terms.key, one, other, terms.match, "key")
+    named, said = _compared(terms, one, other, pairs)
+    notes += said
+    if not pairs:
+        pairs = tuple(KeyPair(a, b, terms.cells) for a, b in named)
+        named = []
+    levels = [pair.level for pair in pairs]
+    mine = _keys(one, [pair.mine for pair in pairs], levels, terms)
+    theirs = _keys(other, [pair.theirs for pair in pairs], levels, terms)
+    matched = _paired(mine, theirs)
+    hit = matched.partner >= 0
+    records, partners = np.flatnonzero(hit), matched.partner[hit]
+    # Each thread compares a field of its own.
+    differing = mapped_whole(
+        lambda pair: _differs(one, other, *pair, records, partners, terms.cells), named
+    )
+    fields = [
+        _Field(a, b, differs) for (a, b), differs in zip(named, differing, strict=True)
+    ]
+    changed = np.zeros(len(records), np.bool_)
+    for field in fields:
+        changed |= field.differs
+    status = np.full(len(one), _ONLY_FIRST, np.int64)
+    status[records] = np.where(changed, _WAS, _SAME)
+    notes += _notes(terms, one, other, pairs, mine, theirs, matched, changed, fields)
+    if terms.key:
+        open_ = ~hit & ~mine.left_out
+        notes += loose_note(loose_matches(mine, theirs, levels, open_), other.name)
+
+    def changes() -> Table:
+        return _changes(one, other, pairs, fields, records, partners)
+
+    made: dict[str, Callable[[], Table]] = {
+        "list": lambda: _listed(terms, one, other, status, matched, fields, records),
+        "changes": changes,
+        "numbers": lambda: _numbers(one, other, mine, theirs, matched, changed, fields),
+    }
+    return Outcome(
+        made[terms.give](),
+        findings=_findings(one, other, fields, records, partners),
+        notes=notes,
+        summed=len(one) + len(other),
+        beside={
+            "only-first": lambda: one.keep_records(~hit),
+            "only-second": lambda: other.keep_records(matched.lonely),
+            "changed": changes,
+        },
+    )
+
+
+def _compared(
+    terms: CompareTerms, one: Table, other: Table, pairs: Sequence[KeyPair]
+) -> tuple[list[tuple[str, str]], tuple[Note, ...]]:
+    """Return the fields to compare, by their headings in both lists."""
+    notes: tuple[Note, ...] = ()
+    left: list[str] = []
+    for name in expand_names(one.headings, terms.apart_from):
+        heading, said = find_field(one, name, "apart-from")
+        left.append(heading)
+        notes += said
+    keys = {pair.mine for pair in pairs}
+    found: list[tuple[str, str]] = []
+    if terms.fields:
+        pairs_named = [
+            (name, name) if mine == theirs == item else (mine, theirs)
+            for item in terms.fields
+            for mine, theirs in (parse_pair(item),)
+            for name in (
+                expand_names(one.headings, (item,)) if mine == theirs == item else ("",)
+            )
+        ]
+        for mine, theirs in pairs_named:
+            mine, said = find_field(one, mine, "fields")
+            theirs, more = find_field(other, theirs, "fields")
+            found.append((mine, theirs))
+            notes += said + more
+        return [each for each in found if each[0] not in left], notes
+    folded_headings: dict[str, str] = {}
+    for heading in other.headings:
+        folded_headings.setdefault(loose(heading), heading)
+    taken_there = {pair.theirs for pair in pairs}
+    without = []
+    for heading in one.headings:
+        if heading in keys:
+            continue
+        theirs = heading
+        if heading not in other.headings:
+            theirs = folded_headings.get(loose(heading), "")
+        if not theirs or theirs in taken_there:
+            without.append(heading)
+            continue
+        taken_there.add(theirs)
+        if heading not in left:
+            found.append((heading, theirs))
+    for name, lacking, headings in (
+        (one.name, other.name, without),
+        (
+            other.name,
+            one.name,
+            [each for each in other.headings if each not in taken_there],
+        ),
+    ):
+        if headings:
+            words = ", ".join(f"'{heading}'" for heading in headings)
+            notes += (
+                Note(
+                    f"Not compared, as {lacking} does not have them: {words} of "
+                    f"{name}.",
+                    "To compare a field with one of another heading, write "
+                    "Length=Long in `fields`.",
+                ),
+            )
+    if not found and not pairs:
+        raise BadTerms(
+            f"{one.name} and {other.name} have no field in common.",
+            "Name the fields in `key`, as in Boat=Vessel.",
+        )
+    return found, notes
+
+
+def _keys(
+    table: Table, headings: Sequence[str], levels: Sequence[str], terms: CompareTerms
+) -> Keys:
+    keys = keys_of(table, headings, levels)
+    if terms.key:
+        return keys
+    # As whole records blanks equal blanks, and what is no number its like.
+    ready = [
+        folded(column, level, or_text=True)
+        for column, level in zip(keys.raw, levels, strict=True)
+    ]
+    return Keys(keys.raw, ready, np.zeros(len(table), np.bool_))
+
+
+def _paired(mine: Keys, theirs: Keys) -> _Pairs:
+    """Pair records with the same key, in order where there are several."""
+    found, other_first = match_keys(mine, theirs)
+    m = len(other_first)
+    hit = found >= 0
+    # How many records of each list have the key of each record of the second.
+    askers = np.bincount(found[hit], minlength=m)
+    sizes = np.bincount(other_first, minlength=m)
+    several = (askers > 1) | ((sizes > 1) & (askers > 0))
+    partner = found
+    again = other_again = np.zeros(0, np.int64)
+    if several.any():
+        asking = np.flatnonzero(hit & several[np.maximum(found, 0)])
+        theirs_too = np.flatnonzero(several[other_first])
+        nth, other_nth = (
+            occurrences(first) for first in (found[asking], other_first[theirs_too])
+        )
+        again, other_again = asking[nth > 0], theirs_too[other_nth > 0]
+        # The records of the second list, those with one key together and in order.
+        order = theirs_too[np.argsort(other_first[theirs_too], kind="stable")]
+        starts = np.zeros(m, np.int64)
+        starts[other_first[order[::-1]]] = np.arange(len(order))[::-1]
+        key = found[asking]
+        places = np.minimum(starts[key] + nth, len(order) - 1)
+        partner = found.copy()
+        partner[asking] = np.where(nth < sizes[key], order[places], -1)
+    lonely = np.ones(m, np.bool_)
+    lonely[partner[partner >= 0]] = False
+    return _Pairs(partner, lonely, (again, other_again))
+
+
+def _differs(
+    one: Table,
+    other: Table,
+    mine: str,
+    theirs: str,
+    records: Indices,
+    partners: Indices,
+    level: str,
+) -> Mask:
+    a = one.cells(mine)
+    if 2 * len(records) < len(one):
+        a, b = taken(a, records), taken(other.cells(theirs), partners)
+        differs = unequal(a, b)
+    else:
+        # To compare a few in vain is less work than to take out the others.
+        at = np.zeros(len(one), np.int64)
+        at[records] = partners
+        b = taken(other.cells(theirs), at)
+        differs = unequal(a, b)[records]
+    if level == "exact" or not differs.any():
+        return differs
+    # Only what is not the same to the character is looked at further.
+    places = np.flatnonzero(differs)
+    a = taken(one.cells(mine), records[places])
+    b = taken(other.cells(theirs), partners[places])
+    differs[places] = unequal(*(folded(each, level, or_text=True) for each in (a, b)))
+    return differs
+
+
+def _changes(
+    one: Table,
+    other: Table,
+    pairs: Sequence[KeyPair],
+    fields: Sequence[_Field],
+    records: Indices,
+    partners: Indices,
+) -> Table:
+    """Return a record for each cell that changed, record by record."""
+    counts = [int(np.count_nonzero(field.differs)) for field in fields]
+    which = [np.flatnonzero(field.differs) for field in fields]
+    places = np.concatenate([*which, np.zeros(0, np.int64)])
+    numbers = np.repeat(np.arange(len(fields)), counts)
+    order = np.lexsort((numbers, places))
+    mine, theirs = records[places][order], partners[places][order]
+    was = concat_columns(
+        [
+            taken(one.cells(field.mine), records[at])
+            for field, at in zip(fields, which, strict=True)
+        ]
+        or [text_column(())]
+    )
+    now = concat_columns(
+        [
+            taken(other.cells(field.theirs), partners[at])
+            for field, at in zip(fields, which, strict=True)
+        ]
+        or [text_column(())]
+    )
+    keys = [pair.mine for pair in pairs] if fields else []
+    headings: list[str] = list(keys)
+    for own in ("field", "was", "now", "record before", "record now"):
+        headings.append(free_heading(own, headings))
+    return Table(
+        tuple(headings),
+        (
+            *(taken(one.cells(heading), mine) for heading in keys),
+            spread_column([field.mine for field in fields] or [""], numbers[order]),
+            taken(was, order),
+            taken(now, order),
+            number_column(one.places.record[mine]),
+            number_column(other.places.record[theirs]),
+        ),
+        # That of the list before: findings are on the records of the other.
+        one.origin.pick(mine),
+        "changes",
+    )
+
+
+def _listed(
+    terms: CompareTerms,
+    one: Table,
+    other: Table,
+    status: Indices,
+    matched: _Pairs,
+    fields: Sequence[_Field],
+    records: Indices,
+) -> Table:
+    """Return the records of both lists, each marked, in the order of the first."""
+    mine = np.arange(len(one)) if terms.same else np.flatnonzero(status != _SAME)
+    was = np.flatnonzero(status == _WAS)
+    lonely = np.flatnonzero(matched.lonely)
+    n = len(one)
+    # Beside the record as it was stands the one it is now.
+    theirs_too = np.concatenate([matched.partner[was], lonely])
+    which = np.concatenate([mine, n + theirs_too])
+    lists = one.pick_records(mine), other.pick_records(theirs_too)
+    ranks = np.concatenate([2 * mine, 2 * was + 1, 2 * n + lonely])
+    marks = np.concatenate(
+        [status[mine], np.full(len(was), _NOW), np.full(len(lonely), _ONLY_SECOND)]
+    )
+    order = np.argsort(ranks, kind="stable")
+    which, marks = which[order], marks[order]
+    theirs = {field.mine: field.theirs for field in fields}
+    headings = list(one.headings)
+    columns = []
+    for heading in headings:
+        there = theirs.get(heading, heading)
+        columns.append(_of_both(*lists, heading, there, order))
+    used = {theirs.get(heading, heading) for heading in headings}
+    for heading in other.headings:
+        if heading not in used and heading not in headings:
+            headings.append(heading)
+            columns.append(_of_both(*lists, heading, heading, order))
+    told = np.zeros(len(one), object)
+    told[:] = ""
+    for field in fields:
+        places = records[field.differs]
+        told[places] = [
+            f"{text}, {field.mine}" if text else field.mine for text in told[places]
+        ]
+    of_partner = np.zeros(len(other) + 1, np.int64)
+    of_partner[matched.partner[was]] = was
+    source = np.where(which < n, which, of_partner[np.maximum(which - n, 0)])
+    is_pair = (marks == _WAS) | (marks == _NOW)
+    texts: list[str] = [""] * len(which)
+    if n:
+        texts = np.where(is_pair, told[np.minimum(source, n - 1)], "").tolist()
+    own = [free_heading("status", headings)]
+    own.append(free_heading("differs in", [*headings, *own]))
+    return Table(
+        (own[0], *headings, own[1]),
+        (
+            spread_column(_MARKS, marks),
+            *columns,
+            text_column(texts),
+        ),
+        Origin.concat([each.origin for each in lists]).pick(order),
+        "what differs",
+    )
+
+
+def _of_both(
+    one: Table, other: Table, mine: str, theirs: str, order: Indices
+) -> Column:
+    """Put a field of both lists in one order, blank where one has it not."""
+    parts = [
+        table.cells(heading)
+        if heading in table.headings
+        else constant_column("", len(table))
+        for table, heading in ((one, mine), (other, theirs))
+    ]
+    return taken(concat_columns(parts), order)
+
+
+def _findings(
+    one: Table,
+    other: Table,
+    fields: Sequence[_Field],
+    records: Indices,
+    partners: Indices,
+) -> tuple[Finding, ...]:
+    """Return the cells that changed, on the records of the second list."""
+    findings = []
+    for field in fields:
+        at = np.flatnonzero(field.differs)
+        if not len(at):
+            continue
+        said = None
+        if len(at) <= _MOST_SAID:
+            was = taken(one.cells(field.mine), records[at]).to_pylist()
+            said = text_column(f"{field.mine} was '{text}'." for text in was)
+        findings.append(
+            Finding(
+                f"{field.mine} as before",
+                Severity.NOTE,
+                f"{field.mine} changed.",
+                field.mine,
+                other.origin.pick(partners[at]),
+                taken(other.cells(field.theirs), partners[at]),
+                said,
+            )
+        )
+    return tuple(findings)
+
+
+def _notes(
+    terms: CompareTerms,
+    one: Table,
+    other: Table,
+    pairs: Sequence[KeyPair],
+    mine: Keys,
+    theirs: Keys,
+    matched: _Pairs,
+    changed: Mask,
+    fields: Sequence[_Field],
+) -> tuple[Note, ...]:
+    count = int(np.count_nonzero(changed))
+    only = int(np.count_nonzero(matched.partner < 0))
+    same = len(changed) - count
+    told = [
+        f"{only} only in {one.name}",
+        f"{int(np.count_nonzero(matched.lonely))} only in {other.name}",
+    ]
+    if terms.key:
+        told.append(f"{count} changed")
+    told.append(f"{same} the same")
+    by = f"By {pair_words(pairs)}" if terms.key else "By the whole record"
+    remedy = ""
+    if terms.give == "list" and same and not terms.same:
+        remedy = "To list those too, set `same`."
+    notes = [Note(f"{by}: {', '.join(told)}.", remedy)]
+    if count:
+        by_field = sorted(
+            (-int(np.count_nonzero(field.differs)), place, field.mine)
+            for place, field in enumerate(fields)
+        )
+        words = ", ".join(f"{name} {-number}" for number, _, name in by_field if number)
+        notes.append(Note(f"Changed by field: {words}."))
+    for table, keys, again in (
+        (one, mine, matched.repeated[0]),
+        (other, theirs, matched.repeated[1]),
+    ):
+        blank = keys.left_out
+        if blank.any():
+            has = counted(int(blank.sum()), "record has", "records have")
+            notes.append(
+                Note(
+                    f"{table.name}: {has} a blank key and no partner.",
+                    "",
+                    table.origin.pick(blank),
+                    warning=True,
+                )
+            )
+        if len(again) and terms.key:
+            said = counted(len(again), "record repeats", "records repeat")
+            notes.append(
+                Note(
+                    f"{table.name}: {said} the key of an earlier one; such are paired "
+                    "in order.",
+                    "To tell them apart, name more fields in `key`.",
+                    table.origin.pick(again),
+                    warning=True,
+                )
+            )
+    return tuple(notes)
+
+
+def _numbers(
+    one: Table,
+    other: Table,
+    mine: Keys,
+    theirs: Keys,
+    matched: _Pairs,
+    changed: Mask,
+    fields: Sequence[_Field],
+) -> Table:
+    """Return how many records there are of each kind, for both lists."""
+    count, same = int(np.count_nonzero(changed)), int(np.count_nonzero(~changed))
+    rows = [
+        ("records", len(one), len(other)),
+        (
+            "only here",
+            int(np.count_nonzero(matched.partner < 0)),
+            int(np.count_nonzero(matched.lonely)),
+        ),
+        ("changed", count, count),
+        ("the same", same, same),
+        (
+            "with a blank key",
+            int(np.count_nonzero(mine.left_out)),
+            int(np.count_nonzero(theirs.left_out)),
+        ),
+        (
+            "with a key that occurs earlier",
+            len(matched.repeated[0]),
+            len(matched.repeated[1]),
+        ),
+    ]
+    for field in fields:
+        number = int(np.count_nonzero(field.differs))
+        rows.append((f"changed in {field.mine}", number, number))
+    headings = ["what is counted", one.name]
+    headings.append(free_heading(other.name, headings))
+    return Table.of_records(
+        headings, [(what, str(a), str(b)) for what, a, b in rows], name="numbers"
+    )

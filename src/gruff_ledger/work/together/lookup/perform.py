@@ -1,0 +1,558 @@
+"""What `lookup` does."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.formula.forms import Form, FormTerms, forms_of
+from gruff_ledger.naming import find_field
+from gruff_ledger.outcome import (
+    Change,
+    Drawn,
+    Finding,
+    Note,
+    Outcome,
+    Severity,
+)
+from gruff_ledger.problems import BadTerms, UnknownField
+from gruff_ledger.table import (
+    Column,
+    Held,
+    Indices,
+    Mask,
+    Table,
+    concat_columns,
+    filtered,
+    made_of_texts,
+    mapped,
+    spread_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.words import counted
+from gruff_ledger.work.keys.groups import best_of_group, last_of_group
+from gruff_ledger.work.keys.meeting import checked_both_ways
+from gruff_ledger.work.keys.pairs import (
+    KeyPair,
+    Keys,
+    find_key_pairs,
+    keys_of,
+    loose_matches,
+    loose_note,
+    match_keys,
+    pair_words,
+)
+from gruff_ledger.work.new_fields import changes_of, with_new_fields
+from gruff_ledger.work.orders import ordering, parse_order
+from gruff_ledger.work.together.lookup.bands import Banded, in_bands
+from gruff_ledger.work.together.lookup.terms import LookupTerms
+from gruff_ledger.work.together.lookup.unmatched import (
+    Unmatched,
+    unmatched_keys,
+    unmatched_table,
+)
+
+__all__ = ["LookupTerms", "perform"]
+
+# Unmatched keys that the summary names.
+_NAMED_KEYS = 4
+
+_MATCHED, _NONE, _SEVERAL, _UNDECIDED = 0, 1, 2, 3
+_STATUS = ("matched", "none", "several", "undecided")
+
+
+class Matches(NamedTuple):
+    """
+    What each of n records has in the reference list of m.
+
+    Attributes
+    ----------
+    found : ndarray of int64, shape (n,)
+        The first record that matches, or -1.
+    first : ndarray of int64, shape (m,)
+        For each reference record, the first that any record with it matches too.
+    sizes : ndarray of int64, shape (m,)
+        How many have the same one as their first, at that one.
+    counts : ndarray of int64, shape (n,)
+        How many records match each of the n.
+    """
+
+    found: Indices
+    first: Indices
+    sizes: Indices
+    counts: Indices
+
+
+def perform(
+    terms: LookupTerms, table: Table, references: Mapping[str, Table] | None = None
+) -> Outcome:
+    """
+    Fill in fields from a reference list.
+
+    Parameters
+    ----------
+    terms : LookupTerms
+    table : Table, n records
+    references : mapping
+        The reference list, by its address.
+
+    Returns
+    -------
+    Outcome
+        With `every`, records with several matches are made of one. Beside its table:
+        the keys that matched nothing, and the reference records that none has.
+
+    Raises
+    ------
+    UnknownField
+        If a list has not a field that is named.
+    BadTerms
+        If a field to be added is there already; if bands or an order are none.
+    """
+    reference = (references or {})[terms.in_]
+    forms, other_forms = _forms(terms.form, table, reference)
+    pairs, notes = find_key_pairs(terms.key, table, reference, terms.match, "key")
+    levels = [pair.level for pair in pairs]
+    mine = keys_of(table, [pair.mine for pair in pairs], levels) if pairs else None
+    theirs = (
+        keys_of(reference, [pair.theirs for pair in pairs], levels) if pairs else None
+    )
+    if terms.check:
+        if mine is None or theirs is None:
+            raise BadTerms(
+                "bands have no keys to check.", "Name a field in `key`.", term="check"
+            )
+        result, said = checked_both_ways(table, reference, pairs, mine, theirs)
+        return Outcome(result, notes=notes + said, summed=len(table))
+    matches, banded = _matches(
+        terms, table, reference, mine, theirs, forms, other_forms
+    )
+    scores, is_last, findings, scored = _scores(terms, reference, other_forms)
+    counts = matches.counts
+    has_key = _has_key(table, mine, banded)
+    unmatched = _unmatched(table, reference, pairs, mine, theirs, banded, counts)
+    if banded is not None:
+        findings += banded.findings
+        notes += banded.notes
+    told = _findings(terms, table, reference, pairs, banded, counts, unmatched)
+    notes += _notes(terms, table, reference, counts, has_key, unmatched, banded)
+    if mine is not None and theirs is not None and banded is None:
+        open_ = (counts == 0) & ~mine.left_out
+        notes += loose_note(loose_matches(mine, theirs, levels, open_), reference.name)
+    chosen = _chosen(terms, matches, scores)
+    undecided = np.zeros(len(table), np.bool_)
+    if is_last is not None:
+        undecided = (chosen >= 0) & is_last[chosen]
+        chosen = np.where(undecided, -1, chosen)
+        notes = scored + _undecided_note(terms, table, reference, undecided) + notes
+    which, at = _laid_out(terms, matches, chosen)
+    done = table if which is None else table.pick_records(which)
+    status = np.where(counts == 0, _NONE, np.where(counts == 1, _MATCHED, _SEVERAL))
+    status[undecided] = _UNDECIDED
+    if which is not None:
+        counts, status = counts[which], status[which]
+    done, changes, said = _with_taken(terms, done, reference, at, counts)
+    notes += said
+    if terms.status is not None:
+        done = done.with_field(terms.status, spread_column(_STATUS, status))
+    is_used = np.zeros(len(reference), np.bool_)
+    is_used[matches.found[matches.found >= 0]] = True
+    is_used = is_used[matches.first]
+    notes += _unused_note(reference, is_used)
+    headings = [pair.mine for pair in pairs]
+
+    def drawn() -> Drawn:
+        row = np.flatnonzero(at >= 0)
+        pairs, _ = _taken_pairs(terms, reference)
+        copied = {heading: theirs for theirs, heading in pairs}
+        return Drawn(reference.origin.pick(at[row]), row, taken=copied)
+
+    return Outcome(
+        done,
+        changes=changes,
+        findings=findings + told,
+        notes=notes,
+        made=len(done) - len(table),
+        beside={
+            "unmatched": lambda: unmatched_table(unmatched, table, headings),
+            "unused": lambda: reference.keep_records(~is_used),
+        },
+        drawn=drawn,
+    )
+
+
+def _forms(
+    terms: Sequence[FormTerms], table: Table, reference: Table
+) -> tuple[dict[str, Form], dict[str, Form]]:
+    """Return the stated forms of both lists' fields; a name may be in either."""
+    found: tuple[dict[str, Form], dict[str, Form]] = ({}, {})
+    for each in terms:
+        for name in each.fields or ("",):
+            hits = 0
+            problem: UnknownField | None = None
+            for forms, one in zip(found, (table, reference), strict=True):
+                try:
+                    heading, _ = find_field(one, name, "form")
+                except UnknownField as unknown:
+                    problem = problem or unknown
+                    continue
+                forms[heading] = each.form
+                hits += 1
+            if not hits:
+                if not name:
+                    forms_of((each,), table, ())
+                assert problem is not None
+                raise problem
+    return found
+
+
+def _matches(
+    terms: LookupTerms,
+    table: Table,
+    reference: Table,
+    mine: Keys | None,
+    theirs: Keys | None,
+    forms: Mapping[str, Form],
+    other_forms: Mapping[str, Form],
+) -> tuple[Matches, Banded | None]:
+    n, m = len(table), len(reference)
+    if mine is None or theirs is None:
+        found, first = np.zeros(n, np.int64), np.zeros(m, np.int64)
+    else:
+        found, first = match_keys(mine, theirs)
+    banded = None
+    if terms.band is not None:
+        groups = first
+        if theirs is not None:
+            groups = np.where(theirs.left_out, -1, first)
+        banded = in_bands(
+            terms.band, table, reference, found, groups, forms, other_forms
+        )
+        found, first = banded.found, banded.first
+    sizes = np.bincount(first, minlength=m)
+    counts = np.zeros(n, np.int64)
+    if m and int(sizes.max()) == 1:
+        counts = (found >= 0).astype(np.int64)
+    elif m:
+        counts = np.where(found >= 0, sizes[found], 0)
+    return Matches(found, first, sizes, counts), banded
+
+
+def _has_key(table: Table, mine: Keys | None, banded: Banded | None) -> Mask:
+    """Mark the records with a key, and a value for the bands."""
+    has = np.ones(len(table), np.bool_)
+    if mine is not None:
+        has &= ~mine.left_out
+    if banded is not None:
+        has &= ~banded.without
+    return has
+
+
+def _scores(
+    terms: LookupTerms,
+    reference: Table,
+    forms: Mapping[str, Form],
+) -> tuple[Indices | None, Mask | None, tuple[Finding, ...], tuple[Note, ...]]:
+    """
+    Return by how much each reference record is to be taken, where it is scored.
+
+    Also which of them have nothing to be scored by: none of these is the greatest.
+    """
+    if terms.of is None:
+        return None, None, (), ()
+    (key,) = parse_order(terms.of, "of")
+    _, ranked = ordering(reference, key, forms, "of")
+    scores = ranked.ranks if terms.which == "greatest" else -ranked.ranks
+    lowest = int(scores.min(initial=0)) - 1
+    notes = tuple(note for note in ranked.notes if note.warning)
+    scores = np.where(ranked.last, lowest, scores)
+    return scores, ranked.last, ranked.findings, notes
+
+
+def _undecided_note(
+    terms: LookupTerms, table: Table, reference: Table, undecided: Mask
+) -> tuple[Note, ...]:
+    count = int(np.count_nonzero(undecided))
+    if not count:
+        return ()
+    records = counted(count, "record", "records")
+    return (
+        Note(
+            f"For {records} nothing is the {terms.which}: the matches in "
+            f"{reference.name} have nothing to read in `of`; nothing was filled in.",
+            "To take one anyway, set `which` to first or last.",
+            table.origin.pick(undecided),
+            warning=True,
+        ),
+    )
+
+
+def _chosen(terms: LookupTerms, matches: Matches, scores: Indices | None) -> Indices:
+    """Return for each record the reference record that is taken, or -1."""
+    found = matches.found
+    hit = found >= 0
+    if not hit.any() or int(matches.sizes.max()) == 1:
+        return found
+    if terms.which == "only":
+        return np.where(hit & (matches.counts == 1), found, -1)
+    if terms.which == "last":
+        stand_in = last_of_group(matches.first)
+    elif scores is not None:
+        members = np.flatnonzero(matches.sizes[matches.first] > 1)
+        stand_in = best_of_group(matches.first, members, scores[members])
+    else:
+        return found
+    return np.where(hit, stand_in[found], -1)
+
+
+def _laid_out(
+    terms: LookupTerms, matches: Matches, chosen: Indices
+) -> tuple[Indices | None, Indices]:
+    """Return the record that each result record is made of, and what it takes."""
+    if terms.which != "every":
+        return None, chosen
+    counts = np.maximum(matches.counts, 1)
+    which = np.repeat(np.arange(len(chosen)), counts)
+    ends = np.cumsum(counts)
+    nth = np.arange(len(which)) - np.repeat(ends - counts, counts)
+    # The reference records, those with one key together and in order.
+    order = np.argsort(matches.first, kind="stable")
+    starts = np.zeros(len(matches.first), np.int64)
+    starts[order[::-1]] = np.arange(len(order))[::-1]
+    found = matches.found[which]
+    if not len(order):
+        return which, found
+    at = order[np.minimum(starts[np.maximum(found, 0)] + nth, len(order) - 1)]
+    return which, np.where(found >= 0, at, -1)
+
+
+def _with_taken(
+    terms: LookupTerms, table: Table, reference: Table, at: Indices, counts: Indices
+) -> tuple[Table, tuple[Change, ...], tuple[Note, ...]]:
+    """Put the fields that are taken into a list."""
+    new: list[tuple[str, Column]] = []
+    held: dict[str, Held] = dict(zip(table.headings, table.held, strict=True))
+    changes: tuple[Change, ...] = ()
+    headings, notes = _taken_pairs(terms, reference)
+    m = len(reference)
+
+    places = np.where(at >= 0, at, np.where(counts == 0, m + 1, m))
+
+    def cells(taken_from: tuple[str, str]) -> Column:
+        theirs, heading = taken_from
+        default = terms.default.get(heading, "")
+        column = concat_columns([reference.cells(theirs), text_column(["", default])])
+        return taken(column, places)
+
+    columns = (mapped if len(table) > 10_000 else map)(cells, headings)
+    for (_, heading), column in zip(headings, columns, strict=True):
+        if heading not in table.headings:
+            new.append((heading, column))
+            continue
+        if terms.field_there == "refuse":
+            raise BadTerms(
+                f"{table.name} already has a field '{heading}'.",
+                "Give it another heading, as in Rate=Tariff; or set `field-there` to "
+                "fill or overwrite.",
+                term="take",
+            )
+        was = table.cells(heading)
+        put = ~blank_mask(column)
+        if terms.field_there == "fill":
+            put &= blank_mask(was)
+        held[heading] = with_cells(was, put, filtered(column, put))
+        changes += changes_of(table, heading, held[heading])
+    done = table.with_fields(table.headings, [held[h] for h in table.headings])
+    done, _ = with_new_fields(done, new, len(table.headings), term="take")
+    return done, changes, notes
+
+
+def _taken_pairs(
+    terms: LookupTerms, reference: Table
+) -> tuple[list[tuple[str, str]], tuple[Note, ...]]:
+    """Return the fields that are taken: as the reference has them, and as called."""
+    pairs = []
+    notes: tuple[Note, ...] = ()
+    for name, heading in terms.taken:
+        theirs, said = find_field(reference, name, "take")
+        pairs.append((theirs, theirs if heading == name else heading))
+        notes += said
+    return pairs, notes
+
+
+def _unmatched(
+    table: Table,
+    reference: Table,
+    pairs: Sequence[KeyPair],
+    mine: Keys | None,
+    theirs: Keys | None,
+    banded: Banded | None,
+    counts: Indices,
+) -> Unmatched:
+    """Return the keys that are not in the reference list at all."""
+    if mine is None or theirs is None:
+        return unmatched_keys([], np.zeros(0, np.bool_), [text_column(())])
+    mask = (counts == 0) & ~mine.left_out
+    if banded is not None:
+        mask &= ~banded.below & ~banded.without
+    return unmatched_keys(mine.raw, mask, theirs.raw)
+
+
+def _findings(
+    terms: LookupTerms,
+    table: Table,
+    reference: Table,
+    pairs: Sequence[KeyPair],
+    banded: Banded | None,
+    counts: Indices,
+    unmatched: Unmatched,
+) -> tuple[Finding, ...]:
+    """Return what is found of records without a match, and of those with several."""
+    findings: list[Finding] = []
+    severity = Severity(terms.severity)
+    field = pairs[0].mine if len(pairs) == 1 else ""
+    words = pair_words(pairs)
+    if len(unmatched.records) and not terms.default:
+        values = spread_column(unmatched.texts, unmatched.codes)
+        said = made_of_texts(
+            unmatched.texts, lambda text: f"{reference.name} has no {words} '{text}'."
+        )
+        findings.append(
+            Finding(
+                f"{words} is in {reference.name}",
+                severity,
+                f"{reference.name} has no such {words}.",
+                field,
+                table.origin.pick(unmatched.records),
+                values,
+                spread_column(said, unmatched.codes),
+                spread_column(unmatched.nearest, unmatched.codes),
+            )
+        )
+    several = counts > 1
+    if terms.which == "only" and several.any():
+        findings.append(
+            Finding(
+                f"{words or 'the band'} is in {reference.name} once",
+                severity,
+                f"{reference.name} has several matches; nothing was filled in.",
+                field,
+                table.origin.pick(several),
+                _values(table, pairs, several),
+            )
+        )
+    if banded is not None and banded.below.any() and not terms.default:
+        findings.append(
+            Finding(
+                f"{banded.words}",
+                severity,
+                "It lies below the first band.",
+                banded.words.split(" in bands of ")[0],
+                table.origin.pick(banded.below),
+                filtered(
+                    table.cells(banded.words.split(" in bands of ")[0]), banded.below
+                ),
+            )
+        )
+    return tuple(findings)
+
+
+def _values(table: Table, pairs: Sequence[KeyPair], mask: Mask) -> Column:
+    columns = [filtered(table.cells(pair.mine), mask) for pair in pairs]
+    if len(columns) == 1:
+        return columns[0]
+    if not columns:
+        return text_column([""] * int(np.count_nonzero(mask)))
+    cells = (column.to_pylist() for column in columns)
+    return text_column(" / ".join(each) for each in zip(*cells, strict=True))
+
+
+def _notes(
+    terms: LookupTerms,
+    table: Table,
+    reference: Table,
+    counts: Indices,
+    has_key: Mask,
+    unmatched: Unmatched,
+    banded: Banded | None,
+) -> tuple[Note, ...]:
+    """Say how many records matched how often, and what was not found."""
+    once = int(np.count_nonzero(counts == 1))
+    several = int(np.count_nonzero(counts > 1))
+    none = int(np.count_nonzero(counts == 0))
+    said = f"{counted(once, 'record has', 'records have')} one match in "
+    said += f"{reference.name}, {several} several, {none} none."
+    notes = [Note(said)]
+    if several:
+        notes.append(_several_note(terms, counts, several))
+    if len(unmatched.texts):
+        named = ", ".join(
+            f"'{text}' {count} times" if count > 1 else f"'{text}' once"
+            for text, count in zip(
+                unmatched.texts.slice(0, _NAMED_KEYS).to_pylist(),
+                unmatched.counts.tolist()[:_NAMED_KEYS],
+                strict=True,
+            )
+        )
+        more = len(unmatched.texts) - _NAMED_KEYS
+        keys = counted(len(unmatched.texts), "key is", "keys are")
+        tail = f" and {more} more" if more > 0 else ""
+        notes.append(
+            Note(
+                f"{keys} not in {reference.name}: {named}{tail}.",
+                "To list all of them, use `unmatched`.",
+                warning=True,
+            )
+        )
+    if banded is not None and banded.below.any():
+        count = int(np.count_nonzero(banded.below))
+        lies = counted(count, "record lies", "records lie")
+        notes.append(Note(f"{lies} below the first band.", warning=True))
+    if not has_key.all():
+        without = counted(
+            int(np.count_nonzero(~has_key)), "record matches", "records match"
+        )
+        what = "a blank key" if banded is None else "no key or no value for a band"
+        origin = table.origin.pick(~has_key)
+        notes.append(Note(f"{without} nothing, with {what}.", "", origin, warning=True))
+    if terms.default and none:
+        took = counted(none, "record was", "records were")
+        notes.append(Note(f"{took} given the default, as nothing was found."))
+    return tuple(notes)
+
+
+def _several_note(terms: LookupTerms, counts: Indices, several: int) -> Note:
+    """Say what was done where several match, and what else could be."""
+    has = counted(several, "record has", "records have")
+    if terms.which == "only":
+        return Note(
+            f"{has} several matches, and nothing was filled in there.",
+            "To take one of them, set `which`.",
+            warning=True,
+        )
+    if terms.which == "every":
+        made = int((np.maximum(counts, 1) - 1).sum())
+        return Note(f"{has} several matches; {made} more records were made of them.")
+    of = f" {terms.of}" if terms.of else ""
+    return Note(
+        f"{has} several matches, of which the {terms.which}{of} was taken.",
+        "To fill nothing there, set `which` to only.",
+    )
+
+
+def _unused_note(reference: Table, is_used: Mask) -> tuple[Note, ...]:
+    unused = int(np.count_nonzero(~is_used))
+    if not unused:
+        return ()
+    said = counted(unused, "record", "records")
+    return (
+        Note(
+            f"{said} of {reference.name} matched no record.",
+            "To list them, use `unused`.",
+        ),
+    )

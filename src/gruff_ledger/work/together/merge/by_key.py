@@ -1,0 +1,535 @@
+"""Lists about the same things: records with one key become one record.
+
+The record of the first list that has the key stays and takes cells from the others, as
+precedence says; those are set aside, with the record they went into.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from msgspec import structs
+
+from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.match.folded_fields import folding, without_key
+from gruff_ledger.cells.match.keys import first_at_levels, group_sizes, unlike
+from gruff_ledger.formula.forms import forms_of
+from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    Table,
+    column_of,
+    filtered,
+    spread_column,
+    taken,
+    text_column,
+    unequal,
+)
+from gruff_ledger.words import counted
+from gruff_ledger.work.keys.fields import (
+    KeyField,
+    find_key_fields,
+    key_words,
+    parse_key_fields,
+)
+from gruff_ledger.work.orders import ordering, parse_order
+from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
+from gruff_ledger.work.review.questions import Question, Questions
+from gruff_ledger.work.together.merge.terms import MergeTerms
+
+_STATUS = ("untouched", "changed", "new", "missing")
+_UNTOUCHED, _CHANGED, _NEW, _MISSING = range(4)
+
+# Up to so many lists, those that have a key are told by the bits of a number.
+_MOST_AS_BITS = 40
+
+# Values of a conflict that a message names.
+_NAMED_VALUES = 5
+
+
+class Stacked(NamedTuple):
+    """
+    Lists end to end.
+
+    Attributes
+    ----------
+    table : Table, n records
+    list_of : ndarray of int64, shape (n,)
+        Which list each record is from.
+    names : tuple of str
+    has : dict
+        For each heading, which of the lists have it: ndarray of bool.
+    """
+
+    table: Table
+    list_of: Indices
+    names: tuple[str, ...]
+    has: dict[str, Mask]
+
+
+class _Groups(NamedTuple):
+    """
+    Records with the same key.
+
+    Attributes
+    ----------
+    first : ndarray of int64, shape (n,)
+        The first record of each one's group: the one that stays.
+    members : ndarray of int64, shape (m,)
+        Records that are not alone, group by group, in the order of precedence.
+    starts : ndarray of int64, shape (g,)
+        Where each group begins among the members.
+    numbers : ndarray of int64, shape (g,)
+        The number of each group among all, from 0.
+    """
+
+    first: Indices
+    members: Indices
+    starts: Indices
+    numbers: Indices
+
+    @property
+    def heads(self) -> Indices:
+        """The records that stay, group by group."""
+        return self.first[self.members[self.starts]]
+
+    @property
+    def sizes(self) -> Indices:
+        """How many members each group has."""
+        return np.diff(np.append(self.starts, len(self.members)))
+
+    @property
+    def group_of(self) -> Indices:
+        """For each member the place of its group among these."""
+        return np.repeat(np.arange(len(self.starts)), self.sizes)
+
+    def picked(self, wanted: Mask) -> _Groups:
+        """Return some of the groups."""
+        sizes = self.sizes[wanted]
+        return _Groups(
+            self.first,
+            self.members[np.repeat(wanted, self.sizes)],
+            np.cumsum(sizes) - sizes,
+            self.numbers[wanted],
+        )
+
+
+def merged_by_key(
+    terms: MergeTerms, stacked: Stacked, files: Mapping[str, bytes | None]
+) -> Outcome:
+    """
+    Make one record of those with the same key.
+
+    Parameters
+    ----------
+    terms : MergeTerms
+    stacked : Stacked
+    files : mapping
+        What is in the file of decisions, by its path.
+
+    Returns
+    -------
+    Outcome
+        Its detail is `Questions`: the values that lists differ in. Beside its table:
+        records that are new, changed and missing, as seen from the first list.
+
+    Raises
+    ------
+    UnknownField
+        If a field is named that no list has.
+    BadTerms
+        If decisions or dates cannot be read.
+    """
+    table = stacked.table
+    fields, notes = find_key_fields(table, parse_key_fields(terms.key, "key"), "key")
+    groups, said, findings = _groups(terms, stacked, fields)
+    notes += said
+    decided = Recognised([], [], [], [])
+    if terms.decisions is not None:
+        known = read_decisions(terms.decisions, files.get(terms.decisions))
+        decided = recognised(table, known)
+    keys = [field.name for field in fields]
+    done = _resolved(terms, stacked, groups, keys, decided)
+    is_head = groups.first == np.arange(len(table))
+    status = _status(stacked, groups, done.changed)
+    result = done.table
+    if terms.name_source is not None:
+        names = _names_of_lists(stacked, groups.first)
+        result = result.with_field(terms.name_source, names)
+        source = result.from_source | {terms.name_source}
+        result = structs.replace(result, from_source=source)
+    if terms.status is not None:
+        result = result.with_field(terms.status, spread_column(_STATUS, status))
+    aside: tuple[SetAside, ...] = ()
+    if not is_head.all():
+        reason = (
+            f"merged into the record with the same {key_words(fields, terms.match)}"
+        )
+        kept = table.origin.pick(groups.first[~is_head])
+        aside = (SetAside(reason, table.keep_records(~is_head), kept),)
+        result = result.keep_records(is_head)
+    mine = status[is_head]
+    notes += _status_notes(terms, stacked, groups, mine)
+    notes += _question_notes(terms, done.questions, decided)
+    return Outcome(
+        result,
+        aside,
+        done.changes,
+        findings + done.findings,
+        notes,
+        detail=Questions(table, done.questions, terms.decisions or "", ()),
+        beside={
+            key: lambda which=which: result.keep_records(mine == which)  # type: ignore[misc]
+            for key, which in (
+                ("new", _NEW),
+                ("changed", _CHANGED),
+                ("untouched", _UNTOUCHED),
+                ("missing", _MISSING),
+            )
+        },
+    )
+
+
+def _groups(
+    terms: MergeTerms, stacked: Stacked, fields: Sequence[KeyField]
+) -> tuple[_Groups, tuple[Note, ...], tuple[Finding, ...]]:
+    table = stacked.table
+    columns = [table.cells(field.name) for field in fields]
+    levels = [field.level or terms.match for field in fields]
+    blank = without_key(columns, levels)
+    looser = ["loose" if level == "exact" else level for level in levels]
+    first, alike = first_at_levels(
+        columns,
+        [folding(level) for level in levels],
+        [folding(level) for level in looser],
+        blank,
+    )
+    notes: list[Note] = []
+    if blank.any():
+        number = counted(int(blank.sum()), "record is", "records are")
+        notes.append(
+            Note(
+                f"{number} merged with no other, with a blank in a key field.",
+                "",
+                table.origin.pick(blank),
+                warning=True,
+            )
+        )
+    own = np.arange(len(first))
+    more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
+    if more > 0:
+        said = counted(more, "record more has", "records more have")
+        notes.append(
+            Note(
+                f"Matched loosely, {said} the key of another: spaces, case or Unicode "
+                "differ.",
+                "To match so, set `match` to loose.",
+                warning=True,
+            )
+        )
+    notes += _repeated_notes(stacked, first, key_words(fields, terms.match))
+    members = np.flatnonzero(group_sizes(first) > 1)
+    ranks, findings, said_of = _precedence(terms, stacked, members)
+    # By group, in it by rank, and then as they stand.
+    by = first[members] * (int(ranks.max(initial=0)) + 1) + ranks
+    members = members[np.argsort(by, kind="stable")]
+    starts = np.ones(len(members), np.bool_)
+    starts[1:] = first[members[1:]] != first[members[:-1]]
+    at = np.flatnonzero(starts)
+    groups = _Groups(first, members, at, np.arange(len(at)))
+    return groups, (*notes, *said_of), findings
+
+
+def _repeated_notes(stacked: Stacked, first: Indices, words: str) -> list[Note]:
+    """Say where a list has a key several times: its records become one too."""
+    if not len(first):
+        return []
+    earliest = np.empty(len(first), np.int64)
+    notes = []
+    for number, name in enumerate(stacked.names):
+        records = np.flatnonzero(stacked.list_of == number)
+        heads = first[records]
+        # From the last to the first: of several in one place the first one stays.
+        earliest[heads[::-1]] = records[::-1]
+        mine = records[earliest[heads] != records]
+        if len(mine):
+            said = counted(len(mine), "record repeats", "records repeat")
+            notes.append(
+                Note(
+                    f"{said} an earlier {words} of {name} itself; they were merged "
+                    "too.",
+                    "To settle them first, use duplicates.",
+                    stacked.table.origin.pick(mine),
+                    warning=True,
+                )
+            )
+    return notes
+
+
+def _precedence(
+    terms: MergeTerms, stacked: Stacked, members: Indices
+) -> tuple[Indices, tuple[Finding, ...], tuple[Note, ...]]:
+    """Return the rank of some records: of those with one key the least stands."""
+    lists = stacked.list_of[members]
+    if terms.update:
+        # The later an update, the newer; the first list comes last.
+        count = len(stacked.names)
+        return np.where(lists == 0, count, count - lists), (), _updates_note(stacked)
+    if terms.of is None:
+        return lists, (), ()
+    (key,) = parse_order(terms.of, "of")
+    forms, notes = forms_of(terms.form, stacked.table, ())
+    _, ranked = ordering(
+        stacked.table, key._replace(way=key.way or "date"), forms, "of"
+    )
+    dates = ranked.ranks[members]
+    dates = np.where(ranked.last[members], int(dates.min(initial=0)) - 1, dates)
+    # The newest first; of equal ones that of the earlier list.
+    order = np.lexsort((lists, -dates))
+    ranks = np.empty(len(members), np.int64)
+    ranks[order] = np.arange(len(members))
+    return ranks, ranked.findings, notes + ranked.notes
+
+
+def _updates_note(stacked: Stacked) -> tuple[Note, ...]:
+    if len(stacked.names) < 3:
+        return ()
+    last = stacked.names[-1]
+    return (
+        Note(
+            "Where several updates fill the same cell, the later list is taken: "
+            f"{last} before all others."
+        ),
+    )
+
+
+class _Resolved(NamedTuple):
+    """The list with its cells settled, and what that changed."""
+
+    table: Table
+    changes: tuple[Change, ...]
+    findings: tuple[Finding, ...]
+    questions: tuple[Question, ...]
+    changed: Mask
+
+
+def _resolved(
+    terms: MergeTerms,
+    stacked: Stacked,
+    groups: _Groups,
+    keys: Sequence[str],
+    decided: Recognised,
+) -> _Resolved:
+    """Settle the cells of the records that stay."""
+    table = stacked.table
+    held = dict(zip(table.headings, table.held, strict=True))
+    changes: list[Change] = []
+    findings: list[Finding] = []
+    questions: list[Question] = []
+    changed = np.zeros(len(table), np.bool_)
+    followers = np.flatnonzero(groups.first != np.arange(len(table)))
+    place_of = np.full(len(table), -1, np.int64)
+    place_of[groups.heads] = np.arange(len(groups.starts))
+    for heading in table.headings if len(followers) else ():
+        if heading in keys:
+            continue
+        decided_here = {
+            int(place_of[groups.first[one]]): value
+            for one, other, field, value in decided.values
+            if field == heading
+            and groups.first[one] == groups.first[other]
+            and place_of[groups.first[one]] >= 0
+        }
+        # Where all members have the same cell, it stands, and nothing is in question.
+        column = table.cells(heading)
+        heads_of = groups.first[followers]
+        differ = unlike(column, followers, heads_of)
+        wanted = np.zeros(len(groups.starts), np.bool_)
+        wanted[place_of[heads_of[differ]]] = True
+        wanted[list(decided_here)] = True
+        if not wanted.any():
+            continue
+        some = groups.picked(wanted)
+        places = np.cumsum(wanted) - 1
+        chosen = {int(places[at]): value for at, value in decided_here.items()}
+        heads = some.heads
+        lists = stacked.list_of[some.members]
+        cells = taken(column, some.members)
+        has = stacked.has[heading][lists]
+        filled = has & ~blank_mask(cells)
+        stands = filled
+        if terms.precedence in ("list", "newest") and not terms.update:
+            stands = has
+        winners = _first_marked(stands, some)
+        now = taken(cells, np.maximum(winners, 0))
+        put = winners >= 0
+        was = taken(column, heads)
+        if chosen:
+            texts = now.to_pylist()
+            for group, value in chosen.items():
+                texts[group] = value
+                put[group] = True
+            now = text_column(texts)
+        differs = put & unequal(was, now)
+        if differs.any():
+            mask = np.zeros(len(table), np.bool_)
+            mask[heads[differs]] = True
+            order = np.argsort(heads[differs])
+            new = taken(filtered(now, differs), order)
+            old = taken(filtered(was, differs), order)
+            changes.append(Change(heading, table.origin.pick(mask), old, new))
+            held[heading] = with_cells(column_of(held[heading]), mask, new)
+            changed |= mask
+        asked = filled & (lists > 0) if terms.update else filled
+        finding, open_ = _conflicts(heading, table, some, cells, asked, winners, chosen)
+        findings += finding
+        questions += open_
+    result = table.with_fields(table.headings, [held[h] for h in table.headings])
+    questions.sort(key=lambda each: each.group)
+    return _Resolved(result, tuple(changes), tuple(findings), tuple(questions), changed)
+
+
+def _first_marked(marked: Mask, groups: _Groups) -> Indices:
+    """Return for each group the place of its first marked member, or -1."""
+    places = np.where(marked, np.arange(len(marked)), len(marked))
+    first: Indices = np.minimum.reduceat(places, groups.starts)
+    return np.where(first < len(marked), first, -1)
+
+
+def _conflicts(
+    heading: str,
+    table: Table,
+    groups: _Groups,
+    cells: Column,
+    asked: Mask,
+    winners: Indices,
+    chosen: Mapping[int, str],
+) -> tuple[list[Finding], list[Question]]:
+    """Return what is found where filled cells of one key differ, and the questions."""
+    group_of = groups.group_of
+    # Who differs from the first that is asked of its group, is in conflict with it.
+    first = _first_marked(asked, groups)[group_of]
+    differs = asked & (first >= 0)
+    differs[differs] = unequal(filtered(cells, differs), taken(cells, first[differs]))
+    in_conflict = np.flatnonzero(np.bincount(group_of[differs])).tolist()
+    open_ = np.array([each for each in in_conflict if each not in chosen], np.int64)
+    if not len(open_):
+        return [], []
+    ends = np.append(groups.starts[1:], len(groups.members))
+    is_open = np.isin(group_of, open_)
+    # Only the cells of these groups are looked at as texts.
+    some = np.flatnonzero(is_open)
+    texts_of = dict(zip(some.tolist(), taken(cells, some).to_pylist(), strict=True))
+    said, stands, questions = [], [], []
+    for number in open_.tolist():
+        inside = range(int(groups.starts[number]), int(ends[number]))
+        mine = [at for at in inside if asked[at]]
+        winner = int(winners[number])
+        # What stands is named first.
+        there = texts_of[winner] if winner >= 0 else ""
+        texts = dict.fromkeys([there, *(texts_of[at] for at in mine)])
+        others = [f"'{text}'" for text in texts if text != there]
+        more = len(others) - _NAMED_VALUES
+        tail = f" and {more} more" if more > 0 else ""
+        also = ", ".join(others[:_NAMED_VALUES]) + tail
+        said.append(f"{heading} differs: '{there}' stands; also {also}.")
+        stands.append(there)
+        choices = tuple(text for text in texts if text.strip())
+        one, other = groups.members[mine[0]], groups.members[mine[1]]
+        group = int(groups.numbers[number]) + 1
+        questions.append(
+            Question(group, int(one), int(other), field=heading, values=choices)
+        )
+    heads = groups.heads[open_]
+    finding = Finding(
+        f"lists agree in {heading}",
+        Severity.WARN,
+        f"{heading} differs among the lists.",
+        heading,
+        table.origin.pick(heads),
+        text_column(stands),
+        text_column(said),
+    )
+    return [finding], questions
+
+
+def _status(stacked: Stacked, groups: _Groups, changed: Mask) -> Indices:
+    """Tell for each record what became of it, as seen from the first list."""
+    in_others = np.zeros(len(groups.first), np.bool_)
+    in_others[groups.first[stacked.list_of > 0]] = True
+    is_mine = stacked.list_of == 0
+    status = np.where(changed, _CHANGED, _UNTOUCHED)
+    status = np.where(is_mine, np.where(in_others, status, _MISSING), _NEW)
+    return np.asarray(status, np.int64)
+
+
+def _names_of_lists(stacked: Stacked, first: Indices) -> Column:
+    """Name for each record the lists that have its key, with `` + `` between."""
+    names = stacked.names
+    codes = np.zeros(len(first), np.int64)
+    for number in range(len(names)):
+        there = np.zeros(len(first), np.int64)
+        there[first[stacked.list_of == number]] = 1
+        codes = codes * 2 + there if len(names) <= _MOST_AS_BITS else codes
+    if len(names) <= _MOST_AS_BITS:
+        kinds, places = np.unique(codes, return_inverse=True)
+        texts = [
+            " + ".join(
+                name
+                for number, name in enumerate(names)
+                if kind >> (len(names) - 1 - number) & 1
+            )
+            for kind in kinds.tolist()
+        ]
+        return spread_column(texts, places)
+    by_group: dict[int, dict[str, None]] = {}
+    for group, number in zip(first.tolist(), stacked.list_of.tolist(), strict=True):
+        by_group.setdefault(group, {})[names[number]] = None
+    return text_column(" + ".join(by_group[group]) for group in first.tolist())
+
+
+def _status_notes(
+    terms: MergeTerms, stacked: Stacked, groups: _Groups, status: Indices
+) -> tuple[Note, ...]:
+    counts = np.bincount(status, minlength=4).tolist()
+    merged = len(groups.first) - len(status)
+    said = counted(merged, "record was", "records were")
+    notes = [Note(f"{said} merged into others; {len(status)} stand.")]
+    if len(stacked.names) > 1:
+        notes.append(
+            Note(
+                f"As seen from {stacked.names[0]}, the first list: {counts[_NEW]} new, "
+                f"{counts[_CHANGED]} changed, {counts[_UNTOUCHED]} untouched, "
+                f"{counts[_MISSING]} missing in the others.",
+                "To list them, use `new`, `changed`, `untouched` and `missing`.",
+            )
+        )
+    return tuple(notes)
+
+
+def _question_notes(
+    terms: MergeTerms, questions: Sequence[Question], decided: Recognised
+) -> tuple[Note, ...]:
+    notes = []
+    if questions:
+        said = counted(len(questions), "value differs", "values differ")
+        remedy = "To decide, name a file in `decisions`, and run gruff review."
+        if terms.decisions is not None:
+            remedy = "To decide, run gruff review on the docket."
+        notes.append(Note(f"{said} among the lists.", remedy, warning=True))
+    if decided.stale:
+        said = counted(len(decided.stale), "decision is", "decisions are")
+        notes.append(
+            Note(
+                f"{terms.decisions}: {said} on records that are not there as they "
+                "were then; nothing was done by them.",
+                "They stay in the file, for when the records come again.",
+                warning=True,
+            )
+        )
+    return tuple(notes)
