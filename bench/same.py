@@ -32,7 +32,7 @@ from tests.cli.test_every_option import _CASES, FILES  # noqa: E402
 from tests.random_dockets import make_docket  # noqa: E402
 from tests.support import split_command  # noqa: E402
 
-from gruff_ledger.cli.examples import examples  # noqa: E402
+from gruff_ledger.cli.help.examples import examples  # noqa: E402
 from gruff_ledger.work.registry import VERBS  # noqa: E402
 
 _RECORDS = 20_000

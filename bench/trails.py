@@ -16,7 +16,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from tests.account.test_tracing import faults_of
+from tests.account.trail.test_trace import faults_of
 
 
 def main() -> None:

@@ -16,11 +16,11 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from gruff_ledger.account.tracing import Tracing
-from gruff_ledger.account.trail import TRAIL_FILE, TRAIL_INDEX
-from gruff_ledger.docket.engine import run
+from gruff_ledger.account.trail.trace import Tracing
+from gruff_ledger.account.trail.write import TRAIL_FILE, TRAIL_INDEX
 from gruff_ledger.docket.load import load_docket
-from gruff_ledger.docket.review import now, reviews
+from gruff_ledger.job.engine import run
+from gruff_ledger.job.review import now, reviews
 from gruff_ledger.work.review.answers import decision_on
 
 LISTS = {

@@ -10,9 +10,9 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.docket.engine import run
-from gruff_ledger.docket.job import Job
 from gruff_ledger.docket.load import load_docket
+from gruff_ledger.job.engine import run
+from gruff_ledger.job.job import Job
 from gruff_ledger.problems import Problem
 
 _HEADINGS = ("Berth", "Boat", "Quay", "Length", "Skipper", "Note")

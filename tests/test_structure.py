@@ -10,72 +10,187 @@ import gruff_ledger
 
 PACKAGE = Path(gruff_ledger.__file__).parent
 
-# A module may import from its own part and from parts of a lower rank.
-RANKS = {
-    "credentials": 0,
-    "words": 0,
-    "problems": 1,
-    "shell": 0,
-    "interrupts": 0,
-    "table": 2,
-    "locking": 2,
-    "memory": 2,
-    "runs": 3,
-    "scratch_folders": 3,
-    "scratch": 4,
-    "outcome": 4,
-    "cells": 5,
-    "naming": 6,
-    "terms": 7,
-    "formula": 8,
-    "rules": 9,
-    "likeness": 9,
-    "lists": 10,
-    "account": 10,
-    "work": 10,
-    "demo": 10,
-    "report": 11,
-    "docket": 12,
-    "cli": 13,
-    "script": 13,
+# The rooms, each with the levels in which its parts stand, from the ground up. A part
+# may import from those of lower levels, and from nothing beside it. Parts of a room that
+# is not here may import from each other, but not in circles.
+LEVELS = {
+    "": """
+        credentials words
+        problems
+        demo system table
+        outcome storage
+        cells
+        field_names likeness
+        account terms
+        formula lists
+        rules
+        work
+        report
+        job
+        docket
+        cli script
+    """,
+    "account": """
+        balance control folded_groups
+        ledger trail
+        files words
+    """,
+    "cells": """
+        text_bytes
+        blank
+        keys
+        text
+        numbers
+        dates formula_like match order
+        kinds totals_rows
+    """,
+    "cli": """
+        completion help
+        options
+        screen
+        commands
+        main
+        start
+    """,
+    "job": """
+        job value_types
+        expand part since
+        write
+        engine
+        review
+    """,
+    "docket": """
+        again toml_lines
+        load watch
+        enter schema
+    """,
+    "lists": """
+        address early_hashing memory_terms quote_watch reading
+        file_patterns source
+        bounds formats web
+        delimited json_lists markup outputs parquet search
+        database outline workbook
+    """,
+    "work": """
+        map_list new_fields orders rule_terms verb
+        keys registry
+        review
+        look
+        clean
+        check
+        together
+    """,
 }
 
+# Rooms of verbs: each verb is a part, and knows no other.
+WINGS = ("work.look", "work.clean", "work.check", "work.together")
 
-def imported(path: Path) -> set[str]:
-    """Return the parts of our package that a module imports, anywhere in it."""
-    parts = set()
+_MOST_MODULES = 20
+
+
+def parts_of(path: Path) -> tuple[str, ...]:
+    """Return where a module stands, such as ``cells, keys, pairs``."""
+    parts = path.relative_to(PACKAGE).with_suffix("").parts
+    return parts[:-1] if parts[-1] == "__init__" else parts
+
+
+MODULES = {
+    parts: path for path in PACKAGE.rglob("*.py") if (parts := parts_of(path))
+} | {(): PACKAGE / "__init__.py"}
+
+
+def imported(path: Path) -> set[tuple[str, ...]]:
+    """Return the modules of our package that a module imports, anywhere in it."""
+    found = set()
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.ImportFrom) and node.module:
-            names = [node.module]
+            names = [f"{node.module}.{alias.name}" for alias in node.names]
         elif isinstance(node, ast.Import):
             names = [alias.name for alias in node.names]
         else:
             continue
         for name in names:
-            first, _, rest = name.partition(".")
-            if first == "gruff_ledger" and rest:
-                parts.add(rest.split(".")[0])
-    return parts
+            package, *parts = name.split(".")
+            if package == PACKAGE.name:
+                # The last part may be a name in a module.
+                while tuple(parts) not in MODULES:
+                    parts.pop()
+                found.add(tuple(parts))
+    return found
+
+
+IMPORTED = {
+    parts: imported(path) - {parts, ()}
+    for parts, path in MODULES.items()
+    if parts not in ((), ("__main__",))
+}
+
+
+def imports_within(room: tuple[str, ...]) -> set[tuple[str, str, str, str]]:
+    """Return which parts of a room import from which, with the modules that do."""
+    depth = len(room)
+    return {
+        (one[depth], other[depth], ".".join(one), ".".join(other))
+        for one, others in IMPORTED.items()
+        for other in others
+        if one[:depth] == room == other[:depth]
+        and min(len(one), len(other)) > depth
+        and one[depth] != other[depth]
+    }
 
 
 class ImportsTest(unittest.TestCase):
+    def test_every_part_has_its_level(self) -> None:
+        """A module that nobody gave a place is in the wrong room."""
+        for name, levels in LEVELS.items():
+            room = tuple(name.split(".")) if name else ()
+            there = {
+                parts[len(room)]
+                for parts in MODULES
+                if parts[: len(room)] == room and len(parts) > len(room)
+            }
+            with self.subTest(room=name):
+                self.assertEqual(there - {"__main__"}, set(levels.split()))
+
     def test_point_one_way(self) -> None:
-        """From cli down to problems, never back and never across."""
-        for path in PACKAGE.rglob("*.py"):
-            part = path.relative_to(PACKAGE).parts[0].removesuffix(".py")
-            if part in ("__init__", "__main__"):
-                continue
-            for other in imported(path) - {part}:
-                with self.subTest(module=str(path.relative_to(PACKAGE)), other=other):
-                    self.assertLess(RANKS[other], RANKS[part])
+        """From the top of each room to its ground, never back and never across."""
+        for name, levels in LEVELS.items():
+            rank = {
+                part: number
+                for number, level in enumerate(levels.strip().splitlines())
+                for part in level.split()
+            }
+            room = tuple(name.split(".")) if name else ()
+            for part, other, module, used in imports_within(room):
+                with self.subTest(module=module, imports=used):
+                    self.assertLess(rank[other], rank[part])
+
+    def test_verbs_do_not_know_each_other(self) -> None:
+        for wing in WINGS:
+            for _, _, module, used in imports_within(tuple(wing.split("."))):
+                with self.subTest(module=module, imports=used):
+                    self.assertNotIn("import", f"{module} imports {used}")
+
+    def test_go_in_no_circle(self) -> None:
+        """From no module does a way lead back to it."""
+        done: set[tuple[str, ...]] = set()
+
+        def walk(module: tuple[str, ...], way: tuple[tuple[str, ...], ...]) -> None:
+            self.assertNotIn(module, way)
+            if module not in done:
+                for other in IMPORTED[module]:
+                    walk(other, (*way, module))
+                done.add(module)
+
+        for module in IMPORTED:
+            walk(module, ())
 
     def test_core_does_not_load_the_screen(self) -> None:
         """Importing all of the core leaves Click and rich out."""
-        core = [name for name in RANKS if name not in ("cli", "demo")]
         modules = [
-            ".".join(path.relative_to(PACKAGE.parent).with_suffix("").parts)
-            for path in PACKAGE.rglob("*.py")
-            if path.relative_to(PACKAGE).parts[0].removesuffix(".py") in core
+            ".".join((PACKAGE.name, *parts))
+            for parts in IMPORTED
+            if parts[0] not in ("cli", "demo")
         ]
         code = (
             f"import sys; [__import__(name) for name in {modules!r}]; "
@@ -97,6 +212,14 @@ class ImportsTest(unittest.TestCase):
             [sys.executable, "-c", code], capture_output=True, text=True, check=True
         )
         self.assertEqual(done.stdout.strip(), "[]")
+
+
+class SizesTest(unittest.TestCase):
+    def test_no_room_is_crowded(self) -> None:
+        for folder in {path.parent for path in MODULES.values()}:
+            with self.subTest(folder=str(folder)):
+                modules = [*folder.glob("*.py")]
+                self.assertLessEqual(len(modules), _MOST_MODULES)
 
 
 class DocstringExamplesTest(unittest.TestCase):

@@ -23,9 +23,11 @@ from typing import Any, ParamSpec, Self, TypeVar
 import msgspec
 
 from gruff_ledger.account.balance import check_balance
-from gruff_ledger.docket.engine import Run as Done
-from gruff_ledger.docket.engine import run as run_job
-from gruff_ledger.docket.job import (
+from gruff_ledger.docket.load import load_docket
+from gruff_ledger.field_names import free_heading
+from gruff_ledger.job.engine import Run as Done
+from gruff_ledger.job.engine import run as run_job
+from gruff_ledger.job.job import (
     Entry,
     Job,
     ListToRead,
@@ -33,8 +35,7 @@ from gruff_ledger.docket.job import (
     files_of,
     referred,
 )
-from gruff_ledger.docket.load import load_docket
-from gruff_ledger.docket.part import stopped_after
+from gruff_ledger.job.part import stopped_after
 from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.memory_terms import RoomTerms
@@ -50,7 +51,6 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.lists.web.terms import FetchTerms
-from gruff_ledger.naming import free_heading
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import (
     BadTerms,

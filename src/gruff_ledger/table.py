@@ -642,7 +642,7 @@ def concat_columns(columns: Iterable[Column]) -> Column:
     Return columns end to end, without copying cells.
 
     Where columns are made one by one as this asks for them, no more than a few are in
-    memory while lists lie in files; see `gruff_ledger.scratch`.
+    memory while lists lie in files; see `gruff_ledger.storage.scratch`.
     """
     if _store is not None:
         return _store(columns)

@@ -42,7 +42,7 @@ from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 
 import msgspec
 
-from gruff_ledger.naming import format_names, parse_items, parse_names, parse_pairs
+from gruff_ledger.field_names import format_names, parse_items, parse_names, parse_pairs
 from gruff_ledger.problems import BadTerms, Problem, nearest_or_all
 
 

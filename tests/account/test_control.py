@@ -192,8 +192,8 @@ class ProgramTest(FolderTest):
         from pathlib import Path
         from unittest import mock
 
-        from gruff_ledger.docket.engine import run
         from gruff_ledger.docket.load import load_docket
+        from gruff_ledger.job.engine import run
         from gruff_ledger.work.clean.sort import perform
 
         self.write("a.csv", "Boat,Rate\nx,1\ny,2\n")

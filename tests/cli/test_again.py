@@ -11,7 +11,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from gruff_ledger.locking import only_one
+from gruff_ledger.system.locks import only_one
 from tests.support import PROGRAM, FolderTest
 
 NORTH = "Berth,Boat,Length\nN-01,Grey Heron,9.4\nN-02,Old Seal,12\n"

@@ -5,8 +5,8 @@ import shutil
 import subprocess
 import unittest
 
-from gruff_ledger.cli.examples import WHERE, examples
-from gruff_ledger.cli.topics import TOPICS, topic_text
+from gruff_ledger.cli.help.examples import WHERE, examples
+from gruff_ledger.cli.help.topics import TOPICS, topic_text
 from gruff_ledger.work.registry import STAGES, VERBS
 from tests.support import FolderTest
 

@@ -3,7 +3,7 @@
 import unittest
 from collections import Counter
 
-from gruff_ledger.cli.verb import verb_command
+from gruff_ledger.cli.commands.verb import verb_command
 from gruff_ledger.work.registry import VERBS
 
 

@@ -9,9 +9,9 @@ import re
 import unittest
 from pathlib import Path
 
+from gruff_ledger.cli.commands.verb import verb_command
 from gruff_ledger.cli.main import _status, gruff
 from gruff_ledger.cli.options import options_of
-from gruff_ledger.cli.verb import verb_command
 from gruff_ledger.work.registry import VERBS
 from tests.cli.test_private import WORK
 from tests.support import FolderTest

@@ -7,7 +7,7 @@ import unittest
 
 import openpyxl
 
-from gruff_ledger.cli.review import Session, question_view
+from gruff_ledger.cli.commands.review import Session, question_view
 from gruff_ledger.work.check.duplicates.perform import perform
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 from gruff_ledger.work.review.answers import decision_on

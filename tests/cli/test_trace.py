@@ -9,7 +9,7 @@ import zipfile
 import pyarrow as pa
 from pyarrow import ipc
 
-from gruff_ledger.account.packed import PackedCells, is_packed
+from gruff_ledger.account.trail.packed import PackedCells, is_packed
 from tests.support import FolderTest
 
 NORTH = """Berth,Boat,Length

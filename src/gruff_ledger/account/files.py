@@ -15,7 +15,7 @@ import numpy as np
 from gruff_ledger.account.control import STEP_SUMS, Step, decimal_words
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.credentials import hidden_facts
-from gruff_ledger.naming import made_headings
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import (
     Column,

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from gruff_ledger.account.control import Chain
-from gruff_ledger.account.groups import Groups
+from gruff_ledger.account.folded_groups import Groups
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import OutOfBalance
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.distinct import distinct, distinct_cells, rewritten
+from gruff_ledger.cells.keys.distinct import distinct, distinct_cells, rewritten
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.text.spaces import squeezable, squeeze, trim_blanks, trimmed
 from gruff_ledger.cells.text.weave import by_stretches, text_array

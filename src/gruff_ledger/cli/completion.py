@@ -20,8 +20,8 @@ from click.shell_completion import (
     split_arg_string,
 )
 
+from gruff_ledger.field_names import format_names
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.naming import format_names
 from gruff_ledger.problems import Problem
 from gruff_ledger.words import visible
 

@@ -17,7 +17,7 @@ from typing import Any, NoReturn
 import click
 
 from gruff_ledger import __version__
-from gruff_ledger.cli.streams import is_broken_pipe, make_ready, show_no_more
+from gruff_ledger.cli.screen.streams import is_broken_pipe, make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.words import counted
@@ -36,19 +36,25 @@ _COMPLETE = "_GRUFF_COMPLETE"
 
 # Commands that are not verbs: where they are made, and what they are for.
 _OTHERS = {
-    "review": ("gruff_ledger.cli.review", "Decide which records are the same, once."),
-    "run": ("gruff_ledger.cli.docket", "Do the work that a docket says."),
+    "review": (
+        "gruff_ledger.cli.commands.review",
+        "Decide which records are the same, once.",
+    ),
+    "run": ("gruff_ledger.cli.commands.run", "Do the work that a docket says."),
     "watch": (
-        "gruff_ledger.cli.watch",
+        "gruff_ledger.cli.commands.watch",
         "Run a docket again whenever something it is made from changes.",
     ),
     "trace": (
-        "gruff_ledger.cli.trace",
+        "gruff_ledger.cli.commands.trace",
         "Tell where a record came from, and what touched it.",
     ),
-    "demo": ("gruff_ledger.cli.demo", "Set up a made-up harbour office and run it."),
+    "demo": (
+        "gruff_ledger.cli.commands.demo",
+        "Set up a made-up harbour office and run it.",
+    ),
     "help": (
-        "gruff_ledger.cli.help",
+        "gruff_ledger.cli.commands.help",
         "Tell about a topic: addresses, formulas, rules and more.",
     ),
     "completion": (
@@ -56,7 +62,7 @@ _OTHERS = {
         "Print what completes commands, fields and tabs in a shell.",
     ),
     "docket-schema": (
-        "gruff_ledger.cli.docket",
+        "gruff_ledger.cli.commands.run",
         "Print the JSON Schema of a docket, for editors.",
     ),
 }
@@ -78,12 +84,12 @@ class _Commands(click.Group):
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name in _OTHERS:
-            from gruff_ledger.cli.examples import with_examples
+            from gruff_ledger.cli.help.examples import with_examples
 
             module = importlib.import_module(_OTHERS[cmd_name][0])
             return with_examples(module.COMMANDS[cmd_name])
         if cmd_name in VERBS:
-            from gruff_ledger.cli.verb import verb_command
+            from gruff_ledger.cli.commands.verb import verb_command
 
             return verb_command(VERBS[cmd_name])
         return None

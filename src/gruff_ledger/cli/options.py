@@ -14,10 +14,10 @@ from typing import Any, TypeVar
 
 import click
 
+from gruff_ledger.field_names import parse_items, parse_names, parse_pairs
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.web.terms import FetchTerms
-from gruff_ledger.naming import parse_items, parse_names, parse_pairs
 from gruff_ledger.problems import BadTerms, Problem, with_terms_named
 from gruff_ledger.terms import MOST_WHOLE, Kind, Term, Terms, describe, read
 

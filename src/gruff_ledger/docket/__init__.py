@@ -1,1 +1,1 @@
-"""Loading, checking and running dockets."""
+"""The file that describes a run: reading it, entering work, running it again."""

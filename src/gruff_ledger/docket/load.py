@@ -18,7 +18,8 @@ import msgspec
 from msgspec import Meta
 
 from gruff_ledger.credentials import kept_answers
-from gruff_ledger.docket.job import (
+from gruff_ledger.docket.toml_lines import Statement, line_of, statements
+from gruff_ledger.job.job import (
     Entry,
     FurtherOut,
     Job,
@@ -29,7 +30,6 @@ from gruff_ledger.docket.job import (
     further_outs,
     referred,
 )
-from gruff_ledger.docket.toml_lines import Statement, line_of, statements
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.outputs.terms import WritingTerms, output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms

@@ -11,6 +11,7 @@ from gruff_ledger.cells.dates.moments import DatePattern, Moments
 from gruff_ledger.cells.numbers.amounts import TooLong, constant
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.room import TooMuchText
+from gruff_ledger.field_names import find_field
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.functions import called
 from gruff_ledger.formula.merging import merged
@@ -38,7 +39,6 @@ from gruff_ledger.formula.values import (
     Truths,
     Value,
 )
-from gruff_ledger.naming import find_field
 from gruff_ledger.problems import UnknownField
 from gruff_ledger.table import Mask, Table, text_column
 

@@ -9,7 +9,7 @@ from msgspec import Meta
 
 from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
-from gruff_ledger.naming import find_fields
+from gruff_ledger.field_names import find_fields
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table

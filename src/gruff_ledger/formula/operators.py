@@ -14,8 +14,8 @@ import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.dates.moments import DAY, Moments, months_later
+from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.kinds import dates_in_figures
-from gruff_ledger.cells.match.keys import index_in
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
     added,

@@ -12,7 +12,7 @@ import numpy as np
 
 from gruff_ledger.cells.dates.moments import DatePattern, Moments
 from gruff_ledger.cells.dates.moments import to_column as moments_to_column
-from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.distinct import distinct
+from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.likeness.words import words_of
 from gruff_ledger.table import Column, Indices
 

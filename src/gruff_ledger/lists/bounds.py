@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.numbers.totals_rows import end_of_records, totals_place
+from gruff_ledger.cells.totals_rows import end_of_records, totals_place
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened

@@ -16,6 +16,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
 from gruff_ledger.lists.reading import (
@@ -29,7 +30,6 @@ from gruff_ledger.lists.reading import (
     ReadingTerms,
 )
 from gruff_ledger.lists.source import Hashing, Opened
-from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.table import (

@@ -8,13 +8,13 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
-from gruff_ledger.naming import made_headings
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.scratch import gathering
+from gruff_ledger.storage.scratch import gathering
 from gruff_ledger.table import Origin, Table
 
 _GROUP_RECORDS = 1 << 16

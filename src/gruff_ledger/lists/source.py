@@ -17,8 +17,8 @@ from typing import Any, BinaryIO
 
 import msgspec
 
-from gruff_ledger.lists.delimited.quotes import QuoteWatch
 from gruff_ledger.lists.early_hashing import claimed
+from gruff_ledger.lists.quote_watch import QuoteWatch
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
 

@@ -18,23 +18,23 @@ from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.moments import DatePattern, read_moment
-from gruff_ledger.cells.distinct import distinct
-from gruff_ledger.cells.match.folded_fields import folded, folding
-from gruff_ledger.cells.match.keys import (
+from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.cells.keys.same_key import (
     first_at_levels,
     first_with_same_key,
     index_in,
 )
+from gruff_ledger.cells.match.folded_fields import folded, folding
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.numbers.amounts import compared, constant
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, number_pattern
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.templates import by_template, template_parts
+from gruff_ledger.field_names import find_field, find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import NONE, Cells
-from gruff_ledger.naming import find_field, find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.nearest import nearest_values

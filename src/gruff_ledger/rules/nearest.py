@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.distinct import combinations
+from gruff_ledger.cells.keys.distinct import combinations
 from gruff_ledger.cells.match.levels import key_at, letters
 from gruff_ledger.table import Column, spread_column
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from gruff_ledger.naming import find_field
+from gruff_ledger.field_names import find_field
 from gruff_ledger.outcome import Change, Note
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Column, Mask, Table, filtered, unequal

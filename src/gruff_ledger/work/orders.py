@@ -14,13 +14,13 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.moments import DatePattern, read_moments
-from gruff_ledger.cells.distinct import few_values
+from gruff_ledger.cells.keys.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
-from gruff_ledger.cells.order import code_ranks, number_ranks, text_ranks
-from gruff_ledger.formula.forms import Form
+from gruff_ledger.cells.order import code_ranks, number_ranks, sorted_places, text_ranks
+from gruff_ledger.field_names import find_field, parse_names
+from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.formula.readable import check_readable
-from gruff_ledger.naming import find_field, parse_names
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Column, Indices, Mask, Table, filtered
@@ -268,3 +268,52 @@ def ways_note(
         return ()
     remedy = "To order otherwise, write AS TEXT, AS CODE, AS NUMBER or AS DATE."
     return (Note(f"Ordered: {', '.join(told)}.", remedy),)
+
+
+def in_order(
+    table: Table, by: str, form: Sequence[FormTerms], term: str
+) -> tuple[Table, tuple[Finding, ...], tuple[Note, ...]]:
+    """
+    Put the records of a list in order.
+
+    Parameters
+    ----------
+    table : Table, n records
+    by : str
+        The order, as a person states it.
+    form : sequence of FormTerms
+    term : str
+        What states the order, for messages.
+
+    Raises
+    ------
+    UnknownField, BadTerms
+        As `perform` does.
+    """
+    keys = parse_order(by, term)
+    forms, notes = forms_of(form, table, ())
+    found = [ordering(table, key, forms, term) for key in keys]
+    headings = [heading for heading, _ in found]
+    for place, heading in enumerate(headings):
+        if heading in headings[:place]:
+            raise BadTerms(
+                f"the field '{heading}' is named twice.", "Name it once.", term=term
+            )
+    orderings = [each for _, each in found]
+    places = sorted_places(
+        [
+            (each.ranks, each.last, key.descending)
+            for each, key in zip(orderings, keys, strict=True)
+        ]
+    )
+    findings: list[Finding] = []
+    said: list[Note] = list(notes)
+    for each in orderings:
+        findings += each.findings
+        said += each.notes
+    said += ways_note(headings, orderings, keys)
+    in_order = bool((np.diff(places) == 1).all()) if len(places) else True
+    if in_order:
+        said.append(Note("The records were in this order already."))
+    result = table if in_order else table.in_order(places)
+    return result, tuple(findings), tuple(said)

@@ -15,7 +15,7 @@ from gruff_ledger.cells.numbers.group_figures import (
     group_sums,
     total_of,
 )
-from gruff_ledger.cells.numbers.totals_rows import begins_as_total, is_total_word
+from gruff_ledger.cells.totals_rows import begins_as_total, is_total_word
 
 VALUES = st.lists(
     st.tuples(

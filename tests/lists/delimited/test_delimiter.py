@@ -3,8 +3,8 @@
 import unittest
 
 from gruff_ledger.lists.delimited.delimiter import detect_delimiter, detect_quoting
-from gruff_ledger.lists.delimited.quotes import QuoteWatch
 from gruff_ledger.lists.delimited.rows import cut_row, read_rows
+from gruff_ledger.lists.quote_watch import QuoteWatch
 from gruff_ledger.outcome import Note
 from tests.support import FolderTest, read
 

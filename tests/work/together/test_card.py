@@ -4,7 +4,7 @@ import sys
 import unittest
 
 from gruff_ledger.account.balance import check_balance
-from gruff_ledger.cli.choose import Choices, State, after_key, keys_in
+from gruff_ledger.cli.screen.choose import Choices, State, after_key, keys_in
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.work.together.card.perform import perform

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask, is_blank, strip_space
-from gruff_ledger.cells.distinct import distinct
+from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.cells.numbers.plain import are_digits, word_digits
 from gruff_ledger.cells.text_bytes import (
     DIGIT,

@@ -1,1 +1,1 @@
-"""When cells match, and which records have the same key."""
+"""When cells match that are not equal: the levels, and folding by them."""

@@ -14,8 +14,8 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import rewritten, with_cells
-from gruff_ledger.cells.match.keys import blank_key_mask
+from gruff_ledger.cells.keys.distinct import rewritten, with_cells
+from gruff_ledger.cells.keys.same_key import blank_key_mask
 from gruff_ledger.cells.match.levels import MAY_FOLD, key_at
 from gruff_ledger.cells.numbers.amounts import read_amounts, to_column
 from gruff_ledger.cells.text.patterns import matching

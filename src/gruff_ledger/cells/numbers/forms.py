@@ -18,7 +18,7 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import is_blank, strip_space
-from gruff_ledger.cells.distinct import rewritten, with_cells
+from gruff_ledger.cells.keys.distinct import rewritten, with_cells
 from gruff_ledger.cells.numbers.plain import MOST_DIGITS_A_SIDE, number_of, plain_text
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array

@@ -16,7 +16,7 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.cells.distinct import distinct, with_cells
+from gruff_ledger.cells.keys.distinct import distinct, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
 from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.problems import BadTerms

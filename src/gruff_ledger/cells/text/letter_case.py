@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.distinct import Rewritten, rewritten
+from gruff_ledger.cells.keys.distinct import Rewritten, rewritten
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import (

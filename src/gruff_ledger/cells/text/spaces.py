@@ -19,7 +19,7 @@ from gruff_ledger.cells.blank import (
     listed,
     strip_space,
 )
-from gruff_ledger.cells.distinct import Rewritten, rewritten, with_cells
+from gruff_ledger.cells.keys.distinct import Rewritten, rewritten, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.table import Column, Mask, filtered, mapped

@@ -19,6 +19,7 @@ import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled, unknown_part
 from gruff_ledger.lists.database.connect import (
@@ -30,10 +31,9 @@ from gruff_ledger.lists.database.connect import (
 from gruff_ledger.lists.delimited.encoding import known_codec
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
-from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, UnwritableOutput
-from gruff_ledger.scratch import gathering
+from gruff_ledger.storage.scratch import gathering
 from gruff_ledger.table import Origin, Table, text_column
 
 _GROUP_RECORDS = 20_000

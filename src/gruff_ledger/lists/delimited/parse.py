@@ -25,8 +25,8 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.lists.delimited.encoding import Encoding
 from gruff_ledger.lists.delimited.layout import Layout
-from gruff_ledger.lists.delimited.quotes import QuoteWatch
 from gruff_ledger.lists.delimited.rows import cut_row, first_cells, read_rows
+from gruff_ledger.lists.quote_watch import QuoteWatch
 from gruff_ledger.lists.source import (
     HEAD_BYTES,
     TAIL_BYTES,
@@ -36,7 +36,7 @@ from gruff_ledger.lists.source import (
     Surprise,
 )
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.scratch import Gathering, gathering, is_used
+from gruff_ledger.storage.scratch import Gathering, gathering, is_used
 from gruff_ledger.table import Column, text_column, thread_count, thread_pool
 
 # Arrow parses in blocks, and a record must fit in one. The second size is tried when a

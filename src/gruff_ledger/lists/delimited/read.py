@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import WHOLE, Fragment, Range
 from gruff_ledger.lists.bounds import (
     Found,
@@ -46,7 +47,6 @@ from gruff_ledger.lists.source import (
     Seen,
     changed_meanwhile,
 )
-from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column

@@ -16,8 +16,8 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, cell_bytes, chunk_of, text_chunks
-from gruff_ledger.runs import taken_in_runs
-from gruff_ledger.scratch import is_used
+from gruff_ledger.storage.scratch import is_used
+from gruff_ledger.storage.stretches import taken_in_runs
 from gruff_ledger.table import (
     Column,
     Indices,

@@ -21,7 +21,6 @@ from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Protocol, Self
 
-from gruff_ledger.interrupts import held_back
 from gruff_ledger.lists.outputs.places import (
     NotPlaced,
     Privacy,
@@ -30,8 +29,9 @@ from gruff_ledger.lists.outputs.places import (
     place_all,
     privacy_of,
 )
-from gruff_ledger.locking import is_running
 from gruff_ledger.problems import UnwritableOutput
+from gruff_ledger.system.locks import is_running
+from gruff_ledger.system.signals import held_back
 
 # What this process has put in place, for whoever must say so when it is interrupted.
 PLACED: list[str] = []

@@ -10,12 +10,12 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.bounds import Found, heading_notes, settled
 from gruff_ledger.lists.delimited.layout import heading_among
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.naming import made_headings
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Column, Origin, Table

@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 from msgspec import Meta
 
 from gruff_ledger.cells.match.levels import LEVELS
-from gruff_ledger.naming import expand_names, find_field, format_names, parse_names
+from gruff_ledger.field_names import expand_names, find_field, format_names, parse_names
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Table
@@ -97,7 +97,7 @@ def parse_key_fields(items: Sequence[str], term: str) -> tuple[KeyField, ...]:
 def find_key_fields(
     table: Table, fields: Sequence[KeyField], term: str
 ) -> tuple[tuple[KeyField, ...], tuple[Note, ...]]:
-    """Return the fields under their headings; see `gruff_ledger.naming.find_field`."""
+    """Return the fields under their headings; see `field_names.find_field`."""
     found: list[KeyField] = []
     notes: list[Note] = []
     written = [

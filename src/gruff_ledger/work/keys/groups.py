@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import distinct, with_cells
+from gruff_ledger.cells.keys.distinct import distinct, with_cells
 from gruff_ledger.outcome import Change, Finding, Severity
 from gruff_ledger.table import (
     Column,

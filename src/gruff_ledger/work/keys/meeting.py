@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.match.keys import group_sizes
-from gruff_ledger.naming import free_heading
+from gruff_ledger.cells.keys.same_key import group_sizes
+from gruff_ledger.field_names import free_heading
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Indices, Table
 from gruff_ledger.work.keys.pairs import (

@@ -11,9 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gruff_ledger.cells.keys.pairs import Between, found_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
-from gruff_ledger.cells.match.key_pairs import Between, found_in
-from gruff_ledger.naming import find_field, parse_pair
+from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Column, Indices, Mask, Table, filtered

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from gruff_ledger.naming import free_heading
+from gruff_ledger.field_names import free_heading
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Table
 from gruff_ledger.work.review.decisions import Decision, record_of

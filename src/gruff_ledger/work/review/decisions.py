@@ -14,7 +14,7 @@ from typing import Literal, NamedTuple
 import msgspec
 import numpy as np
 
-from gruff_ledger.cells.match.keys import first_with_same_key
+from gruff_ledger.cells.keys.same_key import first_with_same_key
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Indices, Table, concat_columns, text_column
 

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.match.folded_fields import folding, without_key
-from gruff_ledger.cells.match.keys import (
+from gruff_ledger.cells.keys.same_key import (
     first_at_levels,
     first_with_same_key,
     group_sizes,
 )
+from gruff_ledger.cells.match.folded_fields import folding, without_key
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.table import Indices, Mask, Table, taken

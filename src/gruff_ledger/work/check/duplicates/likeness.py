@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import distinct
+from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.cells.keys.same_key import group_sizes
 from gruff_ledger.cells.match.folded_fields import folded
-from gruff_ledger.cells.match.keys import group_sizes
 from gruff_ledger.likeness.candidates import Pairs, candidates
 from gruff_ledger.likeness.grouping import grouped
 from gruff_ledger.likeness.scoring import Scores, Scoring

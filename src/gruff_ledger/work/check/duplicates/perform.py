@@ -18,16 +18,16 @@ from gruff_ledger.work.check.duplicates.groups import (
     undecided,
     undecided_note,
 )
-from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
-from gruff_ledger.work.check.duplicates.treatments import set_aside, shown, with_marks
-from gruff_ledger.work.keys.fields import find_key_fields, parse_key_fields
-from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
-from gruff_ledger.work.review.questions import (
-    Questions,
+from gruff_ledger.work.check.duplicates.questions import (
     decided_notes,
     open_questions,
     question_notes,
 )
+from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
+from gruff_ledger.work.check.duplicates.treatments import set_aside, shown, with_marks
+from gruff_ledger.work.keys.fields import find_key_fields, parse_key_fields
+from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
+from gruff_ledger.work.review.questions import Questions
 
 __all__ = ["DuplicatesTerms", "perform"]
 

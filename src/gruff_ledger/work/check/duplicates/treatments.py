@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.match.key_pairs import occurrences
-from gruff_ledger.cells.match.keys import group_sizes
-from gruff_ledger.naming import free_heading
+from gruff_ledger.cells.keys.pairs import occurrences
+from gruff_ledger.cells.keys.same_key import group_sizes
+from gruff_ledger.field_names import free_heading
 from gruff_ledger.outcome import Finding, Outcome, SetAside, Severity
 from gruff_ledger.table import (
     Column,

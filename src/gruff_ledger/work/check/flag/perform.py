@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.distinct import distinct
+from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.formula.forms import FormTerms, forms_of
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import said_by

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.field_names import find_field, find_fields
 from gruff_ledger.formula.forms import forms_of
-from gruff_ledger.naming import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.check import Checking

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import structs
 
-from gruff_ledger.naming import expand_names, find_field, format_names
+from gruff_ledger.field_names import expand_names, find_field, format_names
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table

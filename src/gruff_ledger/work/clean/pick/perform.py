@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.cells.match.keys import first_with_same_key
+from gruff_ledger.cells.keys.same_key import first_with_same_key
 from gruff_ledger.cells.order import sorted_places
+from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.parse import parse
-from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import said_by
 from gruff_ledger.table import Indices, Mask, Table

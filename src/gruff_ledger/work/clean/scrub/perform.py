@@ -10,13 +10,13 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.cells.distinct import (
+from gruff_ledger.cells.keys.distinct import (
     Rewritten,
     few_values,
     rewritten,
     with_cells,
 )
-from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.numbers.amounts import read_amounts
 from gruff_ledger.cells.numbers.forms import plain_cells
@@ -28,9 +28,9 @@ from gruff_ledger.cells.text.spaces import (
     without_invisible,
 )
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
+from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.readable import check_readable
-from gruff_ledger.naming import find_fields, format_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import few_values
+from gruff_ledger.cells.keys.distinct import few_values
 from gruff_ledger.cells.text.cut import (
     Cutting,
     Parts,
@@ -18,7 +18,7 @@ from gruff_ledger.cells.text.cut import (
     pieces_of,
 )
 from gruff_ledger.cells.text.spaces import trim, trimmed
-from gruff_ledger.naming import find_field, format_names
+from gruff_ledger.field_names import find_field, format_names
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (

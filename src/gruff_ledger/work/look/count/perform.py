@@ -8,9 +8,9 @@ from decimal import ROUND_HALF_UP, Decimal
 
 import numpy as np
 
+from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
-from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
-from gruff_ledger.naming import find_fields, made_headings
+from gruff_ledger.field_names import find_fields, made_headings
 from gruff_ledger.outcome import Drawn, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (

@@ -13,14 +13,9 @@ import pyarrow as pa
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
 from gruff_ledger.cells.formula_like import formula_mask_of, would_run
-from gruff_ledger.cells.match.keys import index_in
-from gruff_ledger.cells.match.levels import (
-    MAY_FOLD,
-    Fingerprints,
-    fingerprints,
-    letters,
-    loose,
-)
+from gruff_ledger.cells.keys.fingerprints import Fingerprints, fingerprints
+from gruff_ledger.cells.keys.same_key import index_in
+from gruff_ledger.cells.match.levels import MAY_FOLD, letters, loose
 from gruff_ledger.cells.numbers.plain import chunk_numbers, exact, plain_text, sum_of
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.spaces import without_invisible

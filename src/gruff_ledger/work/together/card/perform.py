@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
-from gruff_ledger.cells.match.keys import index_in
 from gruff_ledger.cells.match.levels import LEVELS, key_at
-from gruff_ledger.naming import find_fields, free_heading
+from gruff_ledger.field_names import find_fields, free_heading
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.nearest import nearest_values

@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gruff_ledger.cells.keys.pairs import occurrences
 from gruff_ledger.cells.match.folded_fields import folded
-from gruff_ledger.cells.match.key_pairs import occurrences
 from gruff_ledger.cells.match.levels import loose
-from gruff_ledger.naming import (
+from gruff_ledger.field_names import (
     expand_names,
     find_field,
     free_heading,

@@ -14,8 +14,8 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
 from gruff_ledger.cells.order import number_ranks
+from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.formula.forms import Form
-from gruff_ledger.naming import find_field, parse_pair
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Indices, Mask, Table, filtered

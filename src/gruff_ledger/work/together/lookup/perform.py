@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.field_names import find_field
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
-from gruff_ledger.naming import find_field
 from gruff_ledger.outcome import (
     Change,
     Drawn,

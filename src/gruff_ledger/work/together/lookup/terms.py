@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
+from gruff_ledger.field_names import parse_pair
 from gruff_ledger.formula.forms import FORM, FormTerms
-from gruff_ledger.naming import parse_pair
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms import ListAddress, Pair, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level
@@ -143,7 +143,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
     @property
     def taken(self) -> tuple[tuple[str, str], ...]:
         """Each field that is taken: its name there, and its heading here."""
-        from gruff_ledger.naming import parse_names
+        from gruff_ledger.field_names import parse_names
 
         found = []
         for item in self.take:

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
+from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.naming import free_heading
+from gruff_ledger.field_names import free_heading
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.table import (
     Column,

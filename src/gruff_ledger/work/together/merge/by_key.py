@@ -13,9 +13,9 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.cells.keys.same_key import first_at_levels, group_sizes, unlike
 from gruff_ledger.cells.match.folded_fields import folding, without_key
-from gruff_ledger.cells.match.keys import first_at_levels, group_sizes, unlike
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.table import (

@@ -9,10 +9,10 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.match.keys import index_in
+from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import LEVELS
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.naming import take_aliases
+from gruff_ledger.field_names import take_aliases
 from gruff_ledger.outcome import Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all
 from gruff_ledger.table import (
@@ -26,7 +26,7 @@ from gruff_ledger.table import (
     taken,
 )
 from gruff_ledger.words import counted
-from gruff_ledger.work.clean.sort.perform import in_order
+from gruff_ledger.work.orders import in_order
 from gruff_ledger.work.together.merge.terms import MergeTerms
 
 __all__ = ["MergeTerms", "perform"]

@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 from msgspec import structs
 
-from gruff_ledger.cells.distinct import with_cells
+from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
-from gruff_ledger.cells.match.keys import first_with_same_key, key_groups
 from gruff_ledger.cells.match.levels import LEVELS, loose
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
@@ -29,7 +29,7 @@ from gruff_ledger.cells.numbers.group_figures import (
     total_of,
 )
 from gruff_ledger.cells.order import code_ranks, sorted_places
-from gruff_ledger.naming import free_heading, made_headings
+from gruff_ledger.field_names import free_heading, made_headings
 from gruff_ledger.outcome import Drawn, Finding, Note, Outcome, Severity, Span
 from gruff_ledger.problems import BadTerms, OutOfBalance
 from gruff_ledger.table import (

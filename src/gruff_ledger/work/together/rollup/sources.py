@@ -15,7 +15,7 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.cells.distinct import Distinct, combinations, distinct
+from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
@@ -25,16 +25,16 @@ from gruff_ledger.cells.numbers.amounts import (
 )
 from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.cells.numbers.group_figures import total_of
-from gruff_ledger.cells.numbers.totals_rows import (
+from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.totals_rows import (
     TOTAL_PATTERN,
     begins_as_total,
     is_total_record,
     is_total_word,
 )
-from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.field_names import expand_names, find_field, take_aliases
 from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.formula.readable import check_readable
-from gruff_ledger.naming import expand_names, find_field, take_aliases
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import (

@@ -1,0 +1,1 @@
+"""The trail of a run: written as it goes, read and walked by `trace`."""

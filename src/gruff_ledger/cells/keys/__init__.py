@@ -1,0 +1,1 @@
+"""Which cells and records are equal: keys, distinct values, pairs between two lists."""

@@ -1,0 +1,274 @@
+"""Deciding on the distinct values of a field, and spreading the decision by codes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.keys.fingerprints import fingerprints
+from gruff_ledger.cells.keys.pairs import (
+    STRETCH_RECORDS,
+    by_stretch,
+    looked_up,
+    print_tables,
+)
+from gruff_ledger.cells.keys.same_key import (
+    first_with_same_key,
+    key_groups,
+    record_fingerprints,
+)
+from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.table import (
+    Column,
+    Indices,
+    Mask,
+    concat_columns,
+    filtered,
+    spread_column,
+    taken,
+    text_column,
+    unequal,
+)
+
+# Up to this many cells Python's own dictionary is faster than sorting fingerprints.
+_FEW_CELLS = 20_000
+
+# Records looked at, at three places of a list, to see whether it has few values.
+_SAMPLE_RECORDS = 1000
+_FEW_VALUES = 1000
+_SHORT_BYTES = 8
+_MOST_MET_ONCE = 30
+
+
+class Distinct(NamedTuple):
+    """
+    The distinct values of a field of n cells.
+
+    Attributes
+    ----------
+    values : list of str, in order of first occurrence
+    codes : ndarray of int64, shape (n,)
+        Cell i holds ``values[codes[i]]``.
+    """
+
+    values: list[str]
+    codes: Indices
+
+
+class Rewritten(NamedTuple):
+    """A field of n cells after a rewriting, with a mark on the cells that changed."""
+
+    column: Column
+    changed: Mask
+
+
+def distinct(column: Column) -> Distinct:
+    """
+    Return the distinct values of a field, compared exactly.
+
+    Examples
+    --------
+    >>> from gruff_ledger.table import text_column
+    >>> distinct(text_column(["b", "a", "b"]))
+    Distinct(values=['b', 'a'], codes=array([0, 1, 0]))
+    """
+    if len(column) <= _FEW_CELLS:
+        places: dict[str, int] = {}
+        cells = column.to_pylist()
+        numbers = [places.setdefault(cell, len(places)) for cell in cells]
+        return Distinct(list(places), np.array(numbers, np.int64))
+    values, codes = distinct_cells(column)
+    return Distinct(values.to_pylist(), codes)
+
+
+def distinct_cells(column: Column) -> tuple[Column, Indices]:
+    """Return the distinct values of a field as a column, and codes; see `distinct`."""
+    few = few_values(column)
+    if few is not None:
+        return few
+    groups = key_groups(first_with_same_key([column]))
+    return filtered(column, groups.is_first), groups.numbers
+
+
+def few_values(column: Column) -> tuple[Column, Indices] | None:
+    """Return distinct values and codes, if a sample shows that there are few."""
+    n = len(column)
+    if n < 4 * _SAMPLE_RECORDS:
+        return None
+    starts = (0, n // 2, n - _SAMPLE_RECORDS)
+    sample = [column.slice(start, _SAMPLE_RECORDS) for start in starts]
+    known, at, counts = np.unique(
+        np.concatenate([fingerprints(part) for part in sample]),
+        return_index=True,
+        return_counts=True,
+    )
+    # As many values as a sample met only once, others it did not meet (I. J. Good).
+    if len(known) > _FEW_VALUES or (counts == 1).sum() > _MOST_MET_ONCE:
+        return None
+    places = np.concatenate(
+        [np.arange(start, start + _SAMPLE_RECORDS) for start in starts]
+    )[at]
+    values = taken(column, places)
+    tables, _ = print_tables(known)
+    sizes = np.concatenate([np.diff(each.offsets) for each in text_chunks(values)])
+    # Whether some cells agree with a value in their fingerprints only.
+    wrong = []
+
+    def of_stretch(start: int) -> Indices:
+        part = column.slice(start, STRETCH_RECORDS)
+        codes = looked_up(record_fingerprints([part]), known, tables)
+        met = codes >= 0
+        if int(sizes.max()) <= _SHORT_BYTES:
+            # Texts of one length up to eight bytes have no fingerprint in common.
+            lengths = np.concatenate([np.diff(c.offsets) for c in text_chunks(part)])
+            is_wrong = bool(((sizes.take(codes) != lengths) & met).any())
+        else:
+            cells = part if met.all() else filtered(part, met)
+            is_wrong = bool(unequal(cells, taken(values, codes[met])).any())
+        if is_wrong:
+            wrong.append(start)
+        return codes
+
+    codes = by_stretch(of_stretch, n)
+    if wrong:
+        return None
+    unmet = codes < 0
+    if unmet.any():
+        rest = filtered(column, unmet)
+        groups = key_groups(first_with_same_key([rest]))
+        codes[unmet] = len(known) + groups.numbers
+        values = concat_columns([values, filtered(rest, groups.is_first)])
+    # In order of first occurrence, as promised.
+    places = first_places(codes)
+    order = np.argsort(places)
+    ranks = np.empty(len(order), np.int64)
+    ranks[order] = np.arange(len(order))
+    return taken(values, order), ranks[codes]
+
+
+def combinations(columns: Sequence[Column]) -> tuple[list[tuple[str, ...]], Indices]:
+    """
+    Return the distinct records of several fields, in order, and a code a record.
+
+    Parameters
+    ----------
+    columns : sequence of Column, n cells each, at least one
+
+    Returns
+    -------
+    values : list of tuple of str
+    codes : ndarray of int64, shape (n,)
+    """
+    each = [distinct(column) for column in columns]
+    codes = each[0].codes
+    for other in each[1:]:
+        codes = codes * max(1, len(other.values)) + other.codes
+        # Numbered anew each time, so that products cannot overflow.
+        codes = numbered(codes)
+    firsts = first_places(codes)
+    values = list(
+        zip(
+            *(
+                [one.values[code] for code in one.codes[firsts].tolist()]
+                for one in each
+            ),
+            strict=True,
+        )
+    )
+    return values, codes
+
+
+def numbered(values: npt.NDArray[np.int64]) -> Indices:
+    """Return numbers from 0 for equal values, in order of first occurrence."""
+    _, first, inverse = np.unique(values, return_index=True, return_inverse=True)
+    ranks = np.empty(len(first), np.int64)
+    ranks[np.argsort(first)] = np.arange(len(first))
+    return ranks[inverse]
+
+
+def first_places(codes: Indices) -> Indices:
+    """Return where each code, numbered from 0 by first occurrence, occurs first."""
+    found = np.full(int(codes.max(initial=-1)) + 1, len(codes), np.int64)
+    # From the last to the first: of several in one place the first one stays.
+    found[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    return found
+
+
+def rewritten(
+    column: Column, rewrite: Callable[[str], str], candidates: Mask | None = None
+) -> Rewritten:
+    """
+    Rewrite the cells of a field; each distinct text is looked at once.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    rewrite : callable
+        From a text to what stands in its place.
+    candidates : ndarray of bool, shape (n,), optional
+        The cells that the rewriting could change; the others are left alone.
+    """
+    changed = np.zeros(len(column), np.bool_)
+    if candidates is not None and not candidates.any():
+        return Rewritten(column, changed)
+    some = column if candidates is None else filtered(column, candidates)
+    values, codes = distinct(some)
+    new = [rewrite(value) for value in values]
+    differs = np.fromiter(
+        (old != now for old, now in zip(values, new, strict=True)), np.bool_, len(new)
+    )
+    if not differs.any():
+        return Rewritten(column, changed)
+    which = differs[codes]
+    if candidates is None:
+        changed = which
+    else:
+        changed[candidates] = which
+    return Rewritten(
+        with_cells(column, changed, spread_column(new, codes[which])), changed
+    )
+
+
+def with_cells(column: Column, changed: Mask, cells: Column) -> Column:
+    """
+    Return a column with other cells where `changed` is true.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    changed : ndarray of bool, shape (n,)
+    cells : Column
+        As many as are changed, in order.
+    """
+    if len(cells) == len(column):
+        return cells
+    if len(column) <= _FEW_CELLS:
+        new = iter(cells.to_pylist())
+        old = column.to_pylist()
+        return text_column(
+            next(new) if change else cell
+            for cell, change in zip(old, changed.tolist(), strict=True)
+        )
+    return concat_columns(_with_cells_by_chunk(column, changed, cells))
+
+
+def _with_cells_by_chunk(
+    column: Column, changed: Mask, cells: Column
+) -> Iterator[Column]:
+    # Chunks in which nothing changes are shared, not copied.
+    at = used = 0
+    for chunk in column.chunks:
+        mine = changed[at : at + len(chunk)]
+        count = int(np.count_nonzero(mine))
+        part = column.slice(at, len(chunk))
+        if count:
+            places = np.arange(len(chunk), dtype=np.int64)
+            places[mine] = len(chunk) + np.arange(count)
+            both = concat_columns([part, cells.slice(used, count)])
+            part = taken(both, places)
+        yield part
+        at += len(chunk)
+        used += count

@@ -1,0 +1,1 @@
+"""What the help says beside the commands themselves: examples, topics, a manual."""

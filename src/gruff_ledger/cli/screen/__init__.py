@@ -1,0 +1,1 @@
+"""What is shown on a terminal, and how."""

@@ -1,0 +1,371 @@
+"""What a person sees of a run: the result, the summary of a verb, the account."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from types import TracebackType
+from typing import IO, TYPE_CHECKING, Self
+
+import click
+import msgspec
+
+from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.account.words import (
+    balance_words,
+    since_rows,
+    since_words,
+    written_words,
+)
+from gruff_ledger.cli.screen.paragraphs import (
+    finding_lines,
+    note_lines,
+    paragraph,
+    screen,
+)
+from gruff_ledger.job.engine import Run
+from gruff_ledger.job.write import account_text
+from gruff_ledger.lists.outputs.terms import (
+    WritingTerms,
+    check_output,
+    guarded,
+    with_guarded_headings,
+    write_parts,
+)
+from gruff_ledger.words import counted, visible
+from gruff_ledger.work.registry import VERBS
+
+if TYPE_CHECKING:
+    from gruff_ledger.outcome import Finding
+
+# Work that takes longer than this says what it is doing.
+_QUIET_SECONDS = 1.0
+
+_BAR_CELLS = 24
+
+# From so many findings of one entry on, a table of them is easier to read than lines.
+_TABLED_FINDINGS = 3
+
+
+# New, gone and changed records of a result that are told one by one.
+_SINCE_ROWS = 6
+
+
+class Progress:
+    """
+    Says what a long run is doing, where standard error is a terminal.
+
+    Parameters
+    ----------
+    wanted : bool
+        Whether anything may be shown.
+    """
+
+    def __init__(self, *, wanted: bool) -> None:
+        self._wanted = wanted and sys.stderr.isatty()
+        self._step = ""
+        self._read = (0, 0)
+        self._lock = threading.Lock()
+        self._status: object | None = None
+        self._timer = threading.Timer(_QUIET_SECONDS, self._begin)
+        self._timer.daemon = True
+
+    def __enter__(self) -> Self:
+        if self._wanted:
+            self._timer.start()
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self._timer.cancel()
+        with self._lock:
+            self._wanted = False
+            if self._status is not None:
+                self._status.stop()  # type: ignore[attr-defined]
+
+    def on_step(self, step: str) -> None:
+        """Take note of the step that begins."""
+        with self._lock:
+            self._step = visible(step)
+            self._read = (0, 0)
+            if self._status is not None:
+                self._status.update(self._step)  # type: ignore[attr-defined]
+
+    def on_read(self, done: int, total: int) -> None:
+        """Take note of how far a reading or a fetch is, in bytes."""
+        self._read = (done, total)
+        if self._status is not None:
+            with self._lock:
+                if self._status is not None:
+                    self._status.update(self._said())  # type: ignore[attr-defined]
+
+    def _begin(self) -> None:
+        with self._lock:
+            if self._wanted:
+                console = screen(sys.stderr)
+                self._status = console.status(self._said())
+                self._status.start()
+
+    def _said(self) -> str:
+        """Say the step, and of a reading how much of it is done."""
+        done, total = self._read
+        if not done:
+            return self._step
+        if total < done:
+            return f"{self._step}  {_size(done)}"
+        share = done / total
+        filled = round(share * _BAR_CELLS)
+        bar = "█" * filled + "·" * (_BAR_CELLS - filled)
+        return f"{self._step}  {bar} {share:.0%} of {_size(total)}"
+
+
+def _size(count: int) -> str:
+    return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
+
+
+def show_verb(
+    run: Run,
+    verb: str,
+    writing: WritingTerms,
+    *,
+    as_json: bool,
+    quiet: bool,
+    ledger: Path | None,
+) -> None:
+    """Show the result of a verb, if it was kept, and the summary."""
+    as_page = verb == "survey" and run.result is not None
+    if as_page and as_json:
+        from gruff_ledger.cli.screen.survey import survey_facts
+
+        facts = msgspec.json.encode(survey_facts(run))
+        click.echo(msgspec.json.format(facts, indent=2))
+        return
+    as_page = as_page and sys.stdout.isatty() and writing == WritingTerms()
+    summary: list[str] = []
+    if as_json:
+        summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
+    elif not quiet:
+        # The page has the remarks in it.
+        remarks = () if as_page else _remarks(run, verb)
+        summary = [*remarks, *_beside_lines(run, verb)]
+        # Of a card it is read what it says, and not what was not looked at.
+        balance = None if verb == "card" else run.balance
+        summary += _ending_lines(run.account, balance, ledger)
+    if as_page:
+        from gruff_ledger.cli.screen.survey import survey_view
+
+        console = screen(sys.stdout)
+        console.print(survey_view(run, console.width))
+    elif run.result is not None and verb == "card" and _is_card(run, writing):
+        from gruff_ledger.cli.screen.tables import card_view
+
+        console = screen(sys.stdout)
+        console.print(card_view(run.result, console.width))
+    elif run.result is not None:
+        _show_result(run, writing, 0 if as_json else len(summary))
+    if run.result is not None and summary and sys.stdout.isatty():
+        click.echo(err=True)
+    for line in summary:
+        click.echo(line, err=True)
+
+
+def _is_card(run: Run, writing: WritingTerms) -> bool:
+    """Tell whether the result is laid out down, to be read on a terminal."""
+    assert run.result is not None
+    is_down = run.result.headings[0] == "field"
+    return is_down and sys.stdout.isatty() and writing == WritingTerms()
+
+
+def _remarks(run: Run, verb: str) -> Iterator[str]:
+    """Yield how each source is written, and the notes and findings of a verb."""
+    account = run.account
+    if verb != "survey":
+        for source in account.sources:
+            yield from paragraph(_source_words(source), "")
+        yield from _remark_lines(account, sys.stderr, in_docket=False)
+        return
+    from gruff_ledger.cli.screen.survey import survey_remarks
+
+    proposed: set[Path] = set()
+    for one, source in zip(run.detail, account.sources, strict=True):
+        yield from paragraph(_source_words(source), "")
+        for mark, text in survey_remarks(account, one, proposed):
+            yield from paragraph(text, mark)
+
+
+def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
+    """Show a list on a terminal; write it as delimited text to a pipe or file."""
+    table = run.result
+    assert table is not None
+    if not sys.stdout.isatty() or writing != WritingTerms():
+        place = Path("standard output")
+        found = check_output(place, writing, [None])
+        if writing.guard_formulas:
+            table = with_guarded_headings(guarded(table)[0])
+        write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
+        sys.stdout.buffer.flush()
+        return
+    from gruff_ledger.cli.screen.tables import list_view
+
+    console = screen(sys.stdout)
+    findings = [each for line in run.account.lines() for each in line.findings]
+    console.print(
+        list_view(
+            table,
+            console.width,
+            console.height,
+            used_lines,
+            run.measured,
+            findings,
+        )
+    )
+
+
+def _ending_lines(
+    account: Account, balance: Balance | None, ledger: Path | None
+) -> Iterator[str]:
+    """Yield what was written, and that the account balances."""
+    for out in account.outs:
+        yield from paragraph(f"{out.address}: {counted(out.records, 'record')}.", "")
+    if ledger is not None:
+        yield from paragraph(f"{ledger}: the ledger.", "")
+    yield from _control_lines(account, sys.stderr)
+    if balance is not None:
+        yield from paragraph(balance_words(balance), "")
+
+
+def _beside_lines(run: Run, verb: str) -> Iterator[str]:
+    """Yield the lists beside the result that are to be seen, on a terminal."""
+    if not sys.stderr.isatty():
+        return
+    from gruff_ledger.cli.screen.tables import list_view
+
+    console = screen(sys.stderr)
+    for each in VERBS[verb].beside:
+        if not each.shown or each.key not in run.beside:
+            continue
+        table = run.beside[each.key]()
+        if not len(table):
+            continue
+        with console.capture() as captured:
+            console.print(list_view(table, console.width, 0))
+        yield f"{table.name.capitalize()}:"
+        yield from captured.get().rstrip("\n").split("\n")
+
+
+def _source_words(line: Line) -> str:
+    facts = line.facts
+    fields = counted(len(facts["headings"]), "field")
+    blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
+    return (
+        f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
+        f"({written_words(facts)})."
+    )
+
+
+def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[str]:
+    """Return the notes and findings of a run, in the order of the work."""
+    names = account.source_names
+    lines: list[str] = []
+    for line in account.lines():
+        lines += note_lines(line.notes, names, in_docket=in_docket)
+        if _are_many_notes(line.findings) and stream.isatty():
+            from gruff_ledger.cli.screen.tables import findings_title
+
+            told = f"{findings_title(line.findings)} Each is in the ledger's findings."
+            lines += paragraph(told, "- ")
+        elif len(line.findings) >= _TABLED_FINDINGS and stream.isatty():
+            lines += _findings_lines(line, names, stream)
+        else:
+            lines += finding_lines(line.findings, names)
+    return lines + list(note_lines(account.notes, names, in_docket=in_docket))
+
+
+def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
+    """Yield the control totals, each as a chain of sums, and what differs."""
+    if not account.control:
+        return
+    from gruff_ledger.account.words import control_words
+    from gruff_ledger.cli.screen.tables import control_view
+
+    console = screen(stream)
+    for chain in account.control:
+        if not (chain.sources or chain.entries):
+            continue
+        with console.capture() as captured:
+            console.print(control_view(chain))
+        yield from captured.get().rstrip("\n").split("\n")
+        for mark, text in control_words(chain):
+            yield from paragraph(text, mark)
+        yield ""
+
+
+def _since_lines(account: Account) -> Iterator[str]:
+    """Yield what changed in each result since it was last written."""
+    if not account.since:
+        return
+    yield "Since the last run:"
+    for since in account.since:
+        yield from paragraph(since_words(since), "  ")
+        for row in since_rows(since, _SINCE_ROWS):
+            yield from paragraph(row, "    ")
+    yield ""
+
+
+def _are_many_notes(findings: Sequence[Finding]) -> bool:
+    """Tell whether there is much that needs no look at each."""
+    return len(findings) >= _TABLED_FINDINGS and all(
+        found.severity == "note" for found in findings
+    )
+
+
+def _findings_lines(
+    line: Line, names: tuple[str, ...], stream: IO[str]
+) -> Iterator[str]:
+    """Yield the lines of a table of findings, with its colours."""
+    from gruff_ledger.cli.screen.tables import findings_view
+
+    console = screen(stream)
+    with console.capture() as captured:
+        console.print(findings_view(line.findings, names))
+    yield from captured.get().rstrip("\n").split("\n")
+
+
+def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None:
+    """
+    Show the whole account on standard output, laid out as a cash book.
+
+    Parameters
+    ----------
+    run : Run
+    as_json : bool
+        Give it as JSON instead.
+    ledger : Path, optional
+        The folder of the ledger, to be told.
+    """
+    if as_json:
+        click.echo(account_text(run.account, run.balance), nl=False)
+        return
+    from gruff_ledger.cli.screen.tables import account_view
+
+    account = run.account
+    screen(sys.stdout).print(account_view(account, run.balance))
+    lines = _remark_lines(account, sys.stdout, in_docket=True)
+    for text in [*lines, ""] if lines else []:
+        click.echo(text)
+    for text in _control_lines(account, sys.stdout):
+        click.echo(text)
+    for text in _since_lines(account):
+        click.echo(text)
+    if ledger is not None:
+        click.echo(visible(f"The ledger is in {ledger}."))
+    click.echo(balance_words(run.balance))
+    if account.stops():
+        stops = counted(account.stops(), "finding")
+        click.echo(f"{stops} of severity stop: 'gruff run' then ends with status 1.")

@@ -1,0 +1,297 @@
+"""The page that `survey` shows: each list, its fields, and what looks wrong in them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from rich import box
+from rich.cells import cell_len
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Column as ScreenColumn
+from rich.table import Table as ScreenTable
+from rich.text import Text
+
+from gruff_ledger.account.ledger import Account, Line
+from gruff_ledger.account.words import note_text, places, written_words
+from gruff_ledger.cli.options import reading_words
+from gruff_ledger.cli.screen.paragraphs import free_path
+from gruff_ledger.job.engine import Run
+from gruff_ledger.words import counted, visible
+from gruff_ledger.work.look.survey.field_summary import FieldFacts
+from gruff_ledger.work.look.survey.perform import Surveyed, Warned
+
+_LONGEST_NAME = 24
+_LONGEST_VALUE = 20
+
+_SHOWN_VALUES = 4
+
+# What rich puts between two columns of these tables, and the least for the last one.
+_GAP_WIDTH = 2
+_LEAST_WIDTH = 10
+
+
+def survey_view(run: Run, width: int) -> Group:
+    """
+    Lay out a survey for a window of that width.
+
+    Parameters
+    ----------
+    run : Run
+        Of `survey`.
+    width : int
+        In characters.
+    """
+    parts: list[RenderableType] = []
+    proposed: set[Path] = set()
+    for one in run.detail:
+        line = _line(run.account, one)
+        parts += [
+            Text(),
+            Text(visible(_address(run.account, one)), style="bold"),
+            Text(visible(_facts(line))),
+            _field_table(one, line, width),
+        ]
+        numbers = _number_table(one, width)
+        parts += [] if numbers is None else [numbers]
+        remarks = survey_remarks(run.account, one, proposed)
+        parts += [_hanging(mark, text) for mark, text in remarks]
+    return Group(*parts)
+
+
+def survey_facts(run: Run) -> dict[str, Any]:
+    """Return a survey as plain values, for ``--json``."""
+    lists = []
+    proposed: set[Path] = set()
+    for one in run.detail:
+        line = _line(run.account, one)
+        source = {
+            key: value
+            for key, value in line.facts.items()
+            if key not in ("headings", "sha256")
+        }
+        fields = [_field_values(fact, line) for fact in one.fields]
+        warnings = [
+            {
+                "kind": each.kind,
+                "field": each.field,
+                "count": each.count,
+                "text": each.text,
+                "command": _command(each, line, proposed),
+                "records": each.origin.record[:10].tolist(),
+            }
+            for each in one.warned
+        ]
+        lists.append(
+            {
+                "list": one.name,
+                **source,
+                "records": one.records,
+                "blank_at_end": line.left_out,
+                "set_aside": line.records_aside,
+                "notes": [note.what for note in line.notes],
+                "fields": fields,
+                "warnings": warnings,
+            }
+        )
+    return {"lists": lists}
+
+
+def _field_values(fact: FieldFacts, line: Line) -> dict[str, Any]:
+    values: dict[str, Any] = msgspec.to_builtins(
+        fact, enc_hook=lambda value: None, str_keys=True
+    )
+    for key in ("found", "dates", "values", "lengths", "look_alike_example"):
+        values.pop(key, None)
+    values["commonest"] = [
+        {"value": value, "count": count} for value, count in fact.commonest
+    ]
+    if fact.dates is not None:
+        dates = fact.dates
+        values["dates"] = {
+            "pattern": dates.pattern,
+            "count": dates.count,
+            "day_first": dates.day_first,
+            "month_first": dates.month_first,
+            "two_ways": dates.two_ways,
+        }
+    row = line.facts["heading_row"]
+    if row is not None and fact.filled:
+        values["last_filled_row"] = row + fact.last_filled
+    return values
+
+
+def _line(account: Account, one: Surveyed) -> Line:
+    return next(line for line in account.sources if line.result == one.name)
+
+
+def _address(account: Account, one: Surveyed) -> str:
+    address: str = _line(account, one).facts["address"]
+    return address
+
+
+def _facts(line: Line) -> str:
+    said = [counted(line.records_out, "record"), counted(_fields(line), "field")]
+    said.append(written_words(line.facts))
+    if line.left_out:
+        said.append(f"{counted(line.left_out, 'blank record')} at the end left out")
+    if line.records_aside:
+        said.append(f"{counted(line.records_aside, 'record')} set aside")
+    return "; ".join(said)
+
+
+def _fields(line: Line) -> int:
+    return len(line.facts["headings"])
+
+
+def _field_table(one: Surveyed, line: Line, width: int) -> ScreenTable:
+    above = line.facts["heading_row"]
+    columns = (
+        "field",
+        "kind",
+        "filled",
+        "blank",
+        "distinct",
+        "longest",
+        "last row" if above is not None else "last",
+        "gaps",
+        "values",
+    )
+    records = []
+    for fact in one.fields:
+        last = str(fact.last_filled + (above or 0)) if fact.filled else ""
+        records.append(
+            (
+                _cut(fact.field, _LONGEST_NAME),
+                fact.kind_words,
+                str(fact.filled),
+                _unless_zero(fact.blank),
+                str(fact.distinct),
+                str(fact.longest),
+                last,
+                _unless_zero(fact.gaps),
+                _values(fact),
+            )
+        )
+    return _table(columns, records, width, left=("field", "kind", "values"))
+
+
+def _number_table(one: Surveyed, width: int) -> ScreenTable | None:
+    """Lay out the figures of the fields of numbers, if there are any."""
+    fields = [fact for fact in one.fields if fact.sum]
+    if not fields:
+        return None
+    names = ("negative", "zero", "positive", "not a number", "least", "greatest", "sum")
+    records = []
+    for fact in fields:
+        counts = (fact.negative, fact.zero, fact.positive, fact.not_a_number)
+        figures = (*map(str, counts), *fact.ends_shown, fact.sum)
+        records.append((_cut(fact.field, _LONGEST_NAME), *figures))
+    return _table(("field", *names), records, width, left=("field",))
+
+
+def _table(
+    columns: Sequence[str],
+    records: Sequence[tuple[str, ...]],
+    width: int,
+    *,
+    left: Sequence[str],
+) -> ScreenTable:
+    """Lay out a table whose last column takes the room that the others leave."""
+    shown = [tuple(map(visible, record)) for record in records]
+    widths = [max(map(cell_len, cells)) for cells in zip(columns, *shown, strict=True)]
+    room = width - sum(widths[:-1]) - _GAP_WIDTH * len(widths)
+    widths[-1] = min(widths[-1], max(room, _LEAST_WIDTH))
+    view = ScreenTable(
+        *(
+            ScreenColumn(
+                name,
+                justify="left" if name in left else "right",
+                no_wrap=True,
+                overflow="ellipsis",
+                width=each,
+            )
+            for name, each in zip(columns, widths, strict=True)
+        ),
+        box=box.SIMPLE_HEAD,
+        pad_edge=False,
+        padding=(0, 1, 0, 0),
+    )
+    for record in shown:
+        view.add_row(*map(Text, record))
+    return view
+
+
+def _unless_zero(count: int) -> str:
+    return str(count) if count else ""
+
+
+def _values(fact: FieldFacts) -> str:
+    """Say what stands in a field: its ends, or its commonest values."""
+    if (fact.least and fact.kind != "whole number") or fact.sum:
+        least, greatest = fact.ends_shown
+        return least if least == greatest else f"{least} … {greatest}"
+    told = [
+        f"{_cut(value, _LONGEST_VALUE)} ({count})" for value, count in fact.commonest
+    ]
+    if not told:
+        told = [_cut(value, _LONGEST_VALUE) for value in fact.values]
+    return ", ".join(told[:_SHOWN_VALUES])
+
+
+def _cut(text: str, most: int) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def survey_remarks(
+    account: Account, one: Surveyed, proposed: set[Path]
+) -> Iterator[tuple[str, str]]:
+    """
+    Yield what was met on reading a list, then the warnings: a mark and a text.
+
+    Parameters
+    ----------
+    account : Account
+    one : Surveyed
+    proposed : set of Path
+        The paths that commands propose to write to; each gets one of its own.
+    """
+    line = _line(account, one)
+    names = account.source_names
+    for note in (*line.notes, *one.said):
+        text = note_text(note, names, in_docket=False)
+        yield ("! " if note.warning else "- "), text
+    for found in line.findings:
+        text = f"{found.message.rstrip('.')}: {places(found.origin, names)}."
+        yield "! ", text
+    for each in one.warned:
+        yield "! ", f"{each.field}: {each.text}: {_records(each, line)}."
+        yield "  ", _command(each, line, proposed)
+
+
+def _records(each: Warned, line: Line) -> str:
+    numbers = each.origin.record
+    row = line.facts["heading_row"]
+    noun, above = ("row", row) if row is not None else ("record", 0)
+    told = ", ".join(str(number + above) for number in numbers[:3].tolist())
+    more = f", and {len(numbers) - 3} more" if len(numbers) > 3 else ""
+    return f"{noun}{'' if len(numbers) == 1 else 's'} {told}{more}"
+
+
+def _command(each: Warned, line: Line, proposed: set[Path]) -> str:
+    """Return a command that runs as it stands: with all that was said of reading."""
+    to = each.proposed and free_path(Path(each.proposed), proposed)
+    address = line.facts["address"]
+    # What came through a pipe must come so again.
+    address = "-" if address == "standard input" else address
+    words = [address, *reading_words(line.facts["reading"])]
+    return each.command(words, str(to))
+
+
+def _hanging(mark: str, text: str) -> RenderableType:
+    hung = ScreenTable.grid(ScreenColumn(no_wrap=True), ScreenColumn(overflow="fold"))
+    hung.add_row(Text(mark), Text(visible(text)))
+    return Padding(hung, 0)

@@ -1,0 +1,1 @@
+"""One run: what is read, done and written, and the engine that does it."""

@@ -1,0 +1,1 @@
+"""Where columns and arrays live: in memory, or in files when lists are larger."""

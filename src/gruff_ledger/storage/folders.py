@@ -1,0 +1,110 @@
+"""Folders for temporary files: made with our mark, and removed only by it.
+
+What a killed run left, the next one removes. Whatever folder a person names for
+temporary files may hold folders of their own, whatever those are called: so only one is
+touched that has our mark and whose maker is gone, and in it only files that we make.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import tempfile
+from pathlib import Path
+from typing import BinaryIO
+
+_PREFIX = "gruff-scratch-"
+
+# A file in the folder, which its maker holds locked, and what is written in it.
+_MARK = "in-use"
+_MARK_TEXT = b"Temporary files of Gruff Ledger. The run that made them removes them.\n"
+
+# The Arrow files that lists lie in, the mark itself, and what Python calls temporary
+# files where it has to give them names.
+_OWN_FILES = re.compile(rf"[0-9]+\.arrow|{_MARK}|tmp[a-z0-9_]+")
+
+
+def scratch_root(beneath: Path | None = None) -> Path:
+    """Return where scratch folders are made: as given, or where the system has it."""
+    return Path(tempfile.gettempdir()) if beneath is None else beneath
+
+
+def make_folder(root: Path) -> tuple[Path, BinaryIO]:
+    """
+    Make a folder with our mark.
+
+    Returns
+    -------
+    folder : Path
+        Only its owner may look into it.
+    mark : binary file
+        Locked until it is closed.
+
+    Raises
+    ------
+    OSError
+    """
+    folder = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=root))
+    mark = (folder / _MARK).open("x+b")
+    try:
+        _lock(mark)
+        # Whoever finds it unfinished finds no mark of ours, and leaves it.
+        mark.write(_MARK_TEXT)
+        mark.flush()
+    except OSError:
+        mark.close()
+        raise
+    return folder, mark
+
+
+def remove_folder(folder: Path) -> None:
+    """
+    Remove a folder of ours, with the files that we make; what else is in it stays.
+
+    The mark goes last: what stays because it is still open (as Windows has it) is
+    removed by the next run.
+    """
+    with contextlib.suppress(OSError):
+        for each in folder.iterdir():
+            if each.name != _MARK and _OWN_FILES.fullmatch(each.name):
+                with contextlib.suppress(OSError):
+                    each.unlink()
+        if [each.name for each in folder.iterdir()] == [_MARK]:
+            (folder / _MARK).unlink()
+            folder.rmdir()
+
+
+def remove_left(root: Path) -> None:
+    """Remove the folders that killed runs left beneath a folder."""
+    for folder in root.glob(f"{_PREFIX}*"):
+        with contextlib.suppress(OSError):
+            if _is_left(folder):
+                remove_folder(folder)
+
+
+def _is_left(folder: Path) -> bool:
+    """Tell whether a folder is ours, and its maker is gone."""
+    if folder.is_symlink() or folder.stat().st_uid != _own():
+        return False
+    path = folder / _MARK
+    # What could be a pipe must not be opened.
+    if path.is_symlink() or not path.is_file():
+        return False
+    with path.open("r+b") as mark:
+        if mark.read(len(_MARK_TEXT) + 1) != _MARK_TEXT:
+            return False
+        # Raises OSError where its maker, or another cleaner, holds it.
+        _lock(mark)
+    return True
+
+
+def _own() -> int:
+    # Windows knows no such numbers, and gives 0 for every file.
+    return os.getuid() if hasattr(os, "getuid") else 0
+
+
+def _lock(stream: BinaryIO) -> None:
+    from gruff_ledger.system.locks import lock
+
+    lock(stream)

@@ -1,0 +1,1 @@
+"""What the machine gives and asks: signals, locks, memory, its shell."""
