@@ -116,7 +116,10 @@ def listening(source: Path | None = None) -> Iterator[Loaded]:
             [sys.executable, "-m", "tests.warm", door],
             cwd=Path(__file__).parent.parent,
             env={**os.environ, **others},
-            stdin=subprocess.DEVNULL,
+            # As the streams of each run are; Python takes files for something else.
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
             start_new_session=True,
         )
         try:
@@ -124,7 +127,7 @@ def listening(source: Path | None = None) -> Iterator[Loaded]:
             yield Loaded(door)
         finally:
             process.kill()
-            process.wait()
+            process.communicate()
 
 
 @contextlib.contextmanager

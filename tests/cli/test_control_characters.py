@@ -11,7 +11,8 @@ import openpyxl
 from tests.support import PROGRAM, FolderTest
 
 # Colours are ours; whatever else acts on a terminal, or turns text around, is not.
-COLOUR = re.compile("\x1b\\[[0-9;]*m")
+# Colours, and what draws progress on work that takes long.
+COLOUR = re.compile("\x1b\\[[0-9;]*[mAK]|\x1b\\[\\?25[lh]")
 ACTS = re.compile(
     "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]"
 )

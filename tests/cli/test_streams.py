@@ -20,13 +20,13 @@ STOPS = ["flag", "big.csv", "--allowed", "Boat=Tern", "--severity", "stop"]
 # Puts outputs in their places so slowly that somebody can interrupt it.
 SLOW = """
 import sys, time
-from gruff_ledger.lists import placing
-put = placing._put
+from gruff_ledger.lists.outputs import places
+put = places._put
 def slow(staged, *, replace):
     put(staged, replace=replace)
     print("put", flush=True)
     time.sleep(0.3)
-placing._put = slow
+places._put = slow
 from gruff_ledger.cli.main import main
 main(sys.argv[1:])
 """

@@ -191,6 +191,7 @@ class LargeListTest(FolderTest):
 
     @classmethod
     def setUpClass(cls) -> None:
+        super().setUpClass()
         from generate import generate
 
         held = tempfile.TemporaryDirectory()

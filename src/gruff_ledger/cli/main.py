@@ -21,6 +21,7 @@ from gruff_ledger.cli.screen.streams import is_broken_pipe, make_ready, show_no_
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.words import counted
+from gruff_ledger.system.signals import hear_swallowed_interruptions
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
@@ -141,6 +142,7 @@ def gruff(ctx: click.Context) -> None:
 def main(arguments: list[str] | None = None) -> NoReturn:
     """Run the command line and exit: 0 done, 1 with stops, 2 not, 130 interrupted."""
     make_ready()
+    hear_swallowed_interruptions()
     if _COMPLETE in os.environ:
         from gruff_ledger.cli.completion import register
 

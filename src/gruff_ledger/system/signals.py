@@ -10,9 +10,14 @@ from __future__ import annotations
 import contextlib
 import os
 import signal
+import sys
 import threading
 from collections.abc import Iterator
 from types import FrameType
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from sys import UnraisableHookArgs
 
 # Windows has no SIGHUP; closing a window there cannot be held back.
 _ENDING = tuple(
@@ -62,3 +67,21 @@ def held_back() -> Iterator[None]:
             handler(number, None)
         else:
             os.kill(os.getpid(), number)
+
+
+def hear_swallowed_interruptions() -> None:
+    """
+    Have an interruption sent again that Python would only show a traceback of.
+
+    While an object is taken down, nothing can be raised out of it: what Ctrl-C raises
+    just then is dropped (Python's data model, 3.3.1), and the run would go on.
+    """
+    tell = sys.unraisablehook
+
+    def hook(lost: UnraisableHookArgs, /) -> None:
+        if isinstance(lost.exc_value, KeyboardInterrupt):
+            signal.raise_signal(signal.SIGINT)
+        else:
+            tell(lost)
+
+    sys.unraisablehook = hook
