@@ -11,8 +11,8 @@ import gruff_ledger
 PACKAGE = Path(gruff_ledger.__file__).parent
 
 # The rooms, each with the levels in which its parts stand, from the ground up. A part
-# may import from those of lower levels, and from nothing beside it. Parts of other rooms
-# may import from each other, but not in circles.
+# may import from those of lower levels, and from nothing beside it. Parts of the other
+# rooms may import from each other, but not in circles.
 LEVELS = {
     "": """
         credentials words

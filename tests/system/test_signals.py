@@ -2,10 +2,11 @@
 
 import os
 import signal
+import sys
 import threading
 import unittest
 
-from gruff_ledger.system.signals import held_back
+from gruff_ledger.system.signals import hear_swallowed_interruptions, held_back
 
 
 @unittest.skipUnless(os.name == "posix", "signals are sent as POSIX has it")
@@ -52,3 +53,22 @@ class HeldBackTest(unittest.TestCase):
         thread.start()
         thread.join()
         self.assertEqual(done, ["all"])
+
+
+class _Interrupted:
+    """What is interrupted while it is taken down."""
+
+    def __del__(self) -> None:
+        raise KeyboardInterrupt
+
+
+class SwallowedTest(unittest.TestCase):
+    def test_an_interruption_while_an_object_is_taken_down_is_heard(self) -> None:
+        """Python alone would show a traceback and go on."""
+        self.addCleanup(setattr, sys, "unraisablehook", sys.unraisablehook)
+        before = signal.signal(signal.SIGINT, signal.default_int_handler)
+        self.addCleanup(signal.signal, signal.SIGINT, before)
+        hear_swallowed_interruptions()
+        with self.assertRaises(KeyboardInterrupt):
+            del [_Interrupted()][0]
+            sum(range(1000))

@@ -20,8 +20,8 @@ from gruff_ledger import __version__
 from gruff_ledger.cli.screen.streams import is_broken_pipe, make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
-from gruff_ledger.words import counted
 from gruff_ledger.system.signals import hear_swallowed_interruptions
+from gruff_ledger.words import counted
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
