@@ -7,6 +7,7 @@ said of the outputs is true.
 
 from __future__ import annotations
 
+import _thread
 import contextlib
 import os
 import signal
@@ -25,6 +26,8 @@ _ENDING = tuple(
     for name in ("SIGINT", "SIGTERM", "SIGHUP", "SIGBREAK")
     if hasattr(signal, name)
 )
+
+_SECONDS_UNTIL_RAISED = 0.02
 
 
 @contextlib.contextmanager
@@ -80,7 +83,8 @@ def hear_swallowed_interruptions() -> None:
 
     def hook(lost: UnraisableHookArgs, /) -> None:
         if isinstance(lost.exc_value, KeyboardInterrupt):
-            signal.raise_signal(signal.SIGINT)
+            # Not from here: raised in this function it would be dropped as well.
+            threading.Timer(_SECONDS_UNTIL_RAISED, _thread.interrupt_main).start()
         else:
             tell(lost)
 
