@@ -84,8 +84,17 @@ def hear_swallowed_interruptions() -> None:
     def hook(lost: UnraisableHookArgs, /) -> None:
         if isinstance(lost.exc_value, KeyboardInterrupt):
             # Not from here: raised in this function it would be dropped as well.
-            threading.Timer(_SECONDS_UNTIL_RAISED, _thread.interrupt_main).start()
+            threading.Timer(_SECONDS_UNTIL_RAISED, _interrupt_main_thread).start()
         else:
             tell(lost)
 
     sys.unraisablehook = hook
+
+
+def _interrupt_main_thread() -> None:
+    main = threading.main_thread().ident
+    if hasattr(signal, "pthread_kill") and main is not None:
+        # This ends what waits for the system, too.
+        signal.pthread_kill(main, signal.SIGINT)
+    else:
+        _thread.interrupt_main()
