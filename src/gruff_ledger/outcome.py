@@ -134,7 +134,7 @@ class Note(msgspec.Struct, frozen=True, eq=False):
                 msgspec.structs.force_setattr(self, name, shown)
 
 
-class Span(msgspec.Struct, frozen=True):
+class Span(msgspec.Struct, frozen=True, array_like=True):
     """
     Which of the parts that figures were made of are in one record or field of them.
 

@@ -20,7 +20,8 @@ from gruff_ledger.account.files import (
     set_aside_table,
 )
 from gruff_ledger.account.ledger import Account, Balance, Out
-from gruff_ledger.account.trail.write import TRAIL_FILE, Trail
+from gruff_ledger.account.trail.format import TRAIL_FILE
+from gruff_ledger.account.trail.write import Trail
 from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.job.value_types import ValueTypes

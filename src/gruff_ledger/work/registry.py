@@ -12,6 +12,7 @@ import functools
 import importlib
 import pkgutil
 from collections.abc import Iterator, Mapping
+from typing import Any
 
 from gruff_ledger.work.verb import Verb
 
@@ -78,3 +79,9 @@ class _Verbs(Mapping[str, Verb]):
 
 
 VERBS: Mapping[str, Verb] = _Verbs()
+
+
+def made_words(name: str, stated: Mapping[str, Any], field: str) -> str:
+    """Say how a verb made a field, as its terms in an account tell; else nothing."""
+    verb = VERBS.get(name)
+    return "" if verb is None else verb.terms.made_words(stated, field)

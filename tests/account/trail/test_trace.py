@@ -7,7 +7,8 @@ import os
 from fractions import Fraction
 from pathlib import Path
 
-from gruff_ledger.account.trail.trace import Cell, Tracing
+from gruff_ledger.account.trail.answers import Cell
+from gruff_ledger.account.trail.trace import Tracing
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.job.engine import run
 from tests.random_dockets import make_docket

@@ -7,19 +7,28 @@ told without it is.
 from __future__ import annotations
 
 import contextlib
-import json
 import threading
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.account.trail.format import (
+    TRAIL_FILE,
+    TRAIL_INDEX,
+    TRAIL_VERSION,
+    Counted,
+    Rows,
+    TrailIndex,
+    Who,
+    Whos,
+)
 from gruff_ledger.account.trail.packed import PackedCells, is_packed
-from gruff_ledger.account.trail.write import TRAIL_FILE, TRAIL_INDEX, TRAIL_VERSION
 from gruff_ledger.problems import Problem, UnreadableSource
 from gruff_ledger.table import Indices, mapped_whole
 
@@ -34,6 +43,8 @@ _ALWAYS_RECORDS = 1 << 20
 # Times that records are looked up for one question.
 _MOST_ASKED = 2_000_000
 
+_DOES_NOT_FIT = "what it says does not fit together: it is damaged, or was altered"
+
 # What a part leads to that is not laid out as it should be.
 DAMAGE = (
     LookupError,
@@ -47,18 +58,10 @@ DAMAGE = (
 )
 
 
-class Who(NamedTuple):
-    """One record: the position of its source or maker, and its number there."""
+class _Version(msgspec.Struct):
+    """Of an index, the version of its layout alone."""
 
-    source: int
-    record: int
-
-
-class Whos(NamedTuple):
-    """Several records."""
-
-    source: Indices
-    record: Indices
+    trail: object = None
 
 
 class TrailFile:
@@ -72,8 +75,8 @@ class TrailFile:
 
     Attributes
     ----------
-    index : dict
-        What `gruff_ledger.account.trail.write` wrote of its parts.
+    index : TrailIndex
+        What its parts are.
     missing : list of str
         Parts that were asked for, and are missing or damaged.
 
@@ -95,7 +98,7 @@ class TrailFile:
             if self._zip.getinfo(TRAIL_INDEX).file_size > size:
                 # It is not compressed.
                 raise self._damaged(f"its part {TRAIL_INDEX} is not what was written")
-            self.index: dict[str, Any] = json.loads(self._zip.read(TRAIL_INDEX))
+            said = self._zip.read(TRAIL_INDEX)
             self._mapped = pa.memory_map(str(self._path))
         except FileNotFoundError as error:
             raise UnreadableSource(
@@ -110,20 +113,31 @@ class TrailFile:
         except Exception as error:  # Whatever a damaged archive can lead to.
             raise self._damaged(f"it cannot be read ({error})") from error
         self._most_records = _RECORDS_A_BYTE * size + _ALWAYS_RECORDS
-        if not isinstance(self.index, dict):
-            raise self._damaged(f"its part {TRAIL_INDEX} is not what was written")
-        if self.index.get("trail") not in range(1, TRAIL_VERSION + 1):
+        self.index = self._read_index(said)
+
+    def _read_index(self, said: bytes) -> TrailIndex:
+        try:
+            version = msgspec.json.decode(said, type=_Version).trail
+        except msgspec.DecodeError as error:
             raise self._damaged(
-                f"its layout is version {self.index.get('trail')}, and this program "
-                f"knows those up to {TRAIL_VERSION}"
+                f"its part {TRAIL_INDEX} is not what was written"
+            ) from error
+        if version not in range(1, TRAIL_VERSION + 1):
+            raise self._damaged(
+                f"its layout is version {version}, and this program knows those up to "
+                f"{TRAIL_VERSION}"
             )
+        try:
+            return msgspec.json.decode(said, type=TrailIndex)
+        except msgspec.DecodeError as error:
+            raise self._damaged(_DOES_NOT_FIT) from error
 
     def _damaged(self, what: str) -> UnreadableSource:
         return UnreadableSource(
             f"{what}.", "Put back a copy, or run the job again.", file=str(self._path)
         )
 
-    def part(self, name: str) -> Any:
+    def part(self, name: str) -> PackedCells | pa.Table | None:
         """
         Return a part, or None where it is missing or damaged.
 
@@ -179,9 +193,7 @@ class TrailFile:
         except Problem:
             raise
         except DAMAGE as error:
-            raise self._damaged(
-                "what it says does not fit together: it is damaged, or was altered"
-            ) from error
+            raise self._damaged(_DOES_NOT_FIT) from error
 
     def _ask(self) -> None:
         """Count what is looked up; no question needs so much as a circle does."""
@@ -206,42 +218,47 @@ class TrailFile:
         text: str = part.column(field)[row].as_py()
         return text
 
-    def origins(self, said: Any, mark: str = "") -> Whos:
+    def origins(self, said: Rows, mark: str = "") -> Whos:
         """Return the records that a part is on, or that are said in short."""
         self._ask()
-        if isinstance(said, dict):
-            if not 0 <= said["count"] <= self._most_records:
+        if isinstance(said, Counted):
+            if not 0 <= said.count <= self._most_records:
                 raise ValueError("more records than can be")
-            records = np.arange(said["first"], said["first"] + said["count"])
-            return Whos(np.full(said["count"], said["source"], np.int64), records)
+            records = np.arange(said.first, said.first + said.count)
+            return Whos(np.full(said.count, said.source, np.int64), records)
         return Whos(
             self.numbers(said, f"{mark}source"), self.numbers(said, f"{mark}record")
         )
 
-    def who_at(self, said: Any, row: int) -> Who | None:
+    def who_at(self, said: Rows, row: int) -> Who | None:
         """Return the record in a row, counted from 0; None where there is none."""
-        if isinstance(said, dict):
-            if not 0 <= row < said["count"]:
+        if isinstance(said, Counted):
+            if not 0 <= row < said.count:
                 return None
-            return Who(said["source"], said["first"] + row)
+            return Who(said.source, said.first + row)
         origins = self.origins(said)
         if not 0 <= row < len(origins.record):
             return None
         return Who(int(origins.source[row]), int(origins.record[row]))
 
-    def rows_of(self, said: Any, who: Who, mark: str = "") -> Indices:
+    def rows_of(self, said: Rows, who: Who, mark: str = "") -> Indices:
         """Return the rows, counted from 0, in which a record is."""
         self._ask()
-        if isinstance(said, dict):
-            row = who.record - said["first"]
-            is_there = who.source == said["source"] and 0 <= row < said["count"]
+        if isinstance(said, Counted):
+            row = who.record - said.first
+            is_there = who.source == said.source and 0 <= row < said.count
             return np.array([row] if is_there else [], np.int64)
         origins = self.origins(said, mark)
         # Records first: most of the others differ in them.
         found = np.flatnonzero(origins.record == who.record)
         return np.asarray(found[origins.source[found] == who.source], np.int64)
 
-    def rows_in(self, said: Any, whos: Whos) -> Indices:
+    def picked(self, said: Rows, rows: Indices) -> Whos:
+        """Return the records in some rows."""
+        origins = self.origins(said)
+        return Whos(origins.source[rows], origins.record[rows])
+
+    def rows_in(self, said: Rows, whos: Whos) -> Indices:
         """Return the rows, counted from 0, in which any of the records is."""
         mine = self.origins(said)
         return np.flatnonzero(np.isin(_joined(mine), _joined(whos)))

@@ -12,8 +12,10 @@ from pathlib import Path
 
 import msgspec
 
-from gruff_ledger.account.trail.trace import Tracing, sha256_of_file
-from gruff_ledger.account.trail.write import TRAIL_FILE
+from gruff_ledger.account.trail.back import MadeWords
+from gruff_ledger.account.trail.format import TRAIL_FILE
+from gruff_ledger.account.trail.known import sha256_of_file
+from gruff_ledger.account.trail.trace import Tracing
 from gruff_ledger.problems import Problem, UnreadableSource, nearest_or_all
 
 # Ledgers that a message names.
@@ -40,7 +42,9 @@ class Answer(msgspec.Struct, frozen=True, eq=False):
     note: str = ""
 
 
-def find_answer(said: str, ledger: Path | None = None) -> Answer:
+def find_answer(
+    said: str, ledger: Path | None = None, *, made_words: MadeWords
+) -> Answer:
     """
     Find the ledger that knows a list.
 
@@ -50,6 +54,8 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
         The path or address of a result or a source, or its name in the account.
     ledger : Path, optional
         The folder to look in; else those near the list.
+    made_words : callable
+        As `Tracing` takes it.
 
     Raises
     ------
@@ -60,7 +66,11 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
     folders = [[ledger]] if ledger is not None else list(_near_ledgers(path))
     damaged: list[Problem] = []
     levels = [
-        sorted(_opened(level, damaged), key=lambda each: each.started, reverse=True)
+        sorted(
+            _opened(level, damaged, made_words),
+            key=lambda each: each.started,
+            reverse=True,
+        )
         for level in folders
     ]
     tracings = [tracing for level in levels for tracing in level]
@@ -79,11 +89,13 @@ def find_answer(said: str, ledger: Path | None = None) -> Answer:
     )
 
 
-def _opened(folders: Iterable[Path], damaged: list[Problem]) -> Iterator[Tracing]:
+def _opened(
+    folders: Iterable[Path], damaged: list[Problem], made_words: MadeWords
+) -> Iterator[Tracing]:
     """Yield ledgers; one that is damaged must not hide what the others tell."""
     for folder in folders:
         try:
-            yield Tracing(folder)
+            yield Tracing(folder, made_words)
         except Problem as problem:
             damaged.append(problem)
 

@@ -13,43 +13,40 @@ were a source, and the trail keeps what they were made of.
 
 from __future__ import annotations
 
-import contextlib
-import queue
-import threading
-import zipfile
-from collections.abc import Callable, Mapping, Sequence
-from functools import partial
+from collections.abc import Mapping, Sequence
 from typing import Any, BinaryIO
 
 import msgspec
-import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 from msgspec import structs
 
-from gruff_ledger.account.trail.packed import write_packed
+from gruff_ledger.account.trail.format import (
+    TRAIL_INDEX,
+    TRAIL_VERSION,
+    AsideLine,
+    ChangeLine,
+    DrawnLine,
+    EntryLine,
+    FindingLine,
+    OutLine,
+    Rows,
+    SourceLine,
+    TrailIndex,
+)
+from gruff_ledger.account.trail.parts import (
+    Parts,
+    counted_through,
+    narrow,
+    origin_columns,
+)
 from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
 from gruff_ledger.table import (
-    Column,
     Origin,
     Table,
     constant_column,
-    number_array,
     text_column,
 )
-
-TRAIL_FILE = "trace.zip"
-TRAIL_INDEX = "trail.json"
-
-# The version of the layout of the file. In the first, no cells were packed.
-TRAIL_VERSION = 2
-
-# Records in a piece of an Arrow file.
-_PIECE_RECORDS = 1 << 16
-
-# Parts that wait to be written; more would only hold memory.
-_MOST_WAITING = 16
 
 
 class Made(msgspec.Struct, frozen=True, eq=False):
@@ -82,15 +79,14 @@ class Trail:
 
     def __init__(self, sink: BinaryIO | None, sources: Sequence[str]) -> None:
         self._sink = sink
-        self._writing = _Parts(sink) if sink is not None else None
+        self._writing = Parts(sink) if sink is not None else None
         self._names = list(sources)
         self._made: list[Made] = []
         self._within: dict[str, frozenset[int]] = {}
-        self._headings: dict[str, tuple[str, ...]] = {}
-        self._sources: list[dict[str, Any]] = []
-        self._entries: list[dict[str, Any]] = []
-        self._outs: list[dict[str, Any]] = []
-        self._order: tuple[Origin, Any] | None = None
+        self._sources: list[SourceLine] = []
+        self._entries: list[EntryLine] = []
+        self._outs: list[OutLine] = []
+        self._order: tuple[Origin, Rows] | None = None
 
     def __enter__(self) -> Trail:
         return self
@@ -105,7 +101,7 @@ class Trail:
         return self._sink is not None
 
     @property
-    def _parts(self) -> _Parts:
+    def _parts(self) -> Parts:
         assert self._writing is not None
         return self._writing
 
@@ -128,23 +124,22 @@ class Trail:
         if self._sink is None:
             return
         position = len(self._sources)
+        at = f"sources/{position + 1}"
         self._within[name] = frozenset((position,))
-        self._headings[name] = table.headings
         self._sources.append(
-            {
-                "name": name,
-                "address": address,
-                # As it is seen from the ledger, where it is a file.
-                **({} if path is None else {"path": path}),
-                "headings": list(table.headings),
-                "cells": self._cells(f"sources/{position + 1}", table),
-                "records": self._origins(f"sources/{position + 1}-records", table),
-                "aside": [
-                    self._aside(f"sources/{position + 1}-aside-{number}", each, True)
+            SourceLine(
+                name=name,
+                address=address,
+                path=path,
+                headings=list(table.headings),
+                cells=self._cells(at, table),
+                records=self._rows(f"{at}-records", table.origin),
+                aside=[
+                    self._aside_of_source(f"{at}-aside-{number}", each)
                     for number, each in enumerate(aside, 1)
                 ],
-                "findings": self._findings(f"sources/{position + 1}", findings),
-            }
+                findings=self._findings(at, findings),
+            )
         )
 
     def entry(
@@ -167,92 +162,109 @@ class Trail:
         table = outcome.table
         if self._sink is None:
             return table
-        number = len(self._entries) + 1
-        at = f"entries/{number}"
-        sums = outcome.summed is not None
+        at = f"entries/{len(self._entries) + 1}"
         is_mixed = _overlap([self._within[name] for name in lists])
-        multiplies = bool(outcome.made) or is_mixed
+        is_new = outcome.summed is not None or bool(outcome.made) or is_mixed
         renamed = outcome.renamed or ({},) * len(given)
-        known = {
-            other.get(heading, heading)
-            for each, other in zip(given, renamed, strict=True)
-            for heading in each.headings
-        }
-        if sums or is_mixed:
-            known = set()
-        elif multiplies:
+        made = self._made_fields(given, outcome, renamed, is_mixed=is_mixed)
+        changes = [
+            self._change(f"{at}-change-{place}", each)
+            for place, each in enumerate(outcome.changes, 1)
+        ]
+        aside = [
+            self._aside(f"{at}-aside-{place}", each)
+            for place, each in enumerate(outcome.aside, 1)
+        ]
+        findings = self._findings(at, outcome.findings)
+        cells = None
+        if made:
+            columns = [table.cells(heading) for heading in made]
+            cells = self._cells(f"{at}-made", table.with_fields(made, columns))
+        drawn = None if outcome.drawn is None else outcome.drawn()
+        drawn_line = None if drawn is None else self._drawn(f"{at}-drawn", drawn)
+        parents = rows = identity = None
+        within = frozenset[int]().union(*(self._within[name] for name in lists))
+        if is_new:
+            parents = self._rows(f"{at}-parents", table.origin)
+            table, identity = self._anew(table, label)
+            within = frozenset((identity,))
+        elif made or drawn is not None:
+            rows = self._rows(f"{at}-rows", table.origin)
+        self._entries.append(
+            EntryLine(
+                label=label,
+                result=result,
+                lists=list(lists),
+                within=[sorted(self._within[name]) for name in lists],
+                renamed=[dict(each) for each in renamed],
+                given=[list(each.headings) for each in given],
+                headings=list(table.headings),
+                facts=dict(facts),
+                made=made,
+                changes=changes,
+                aside=aside,
+                findings=findings,
+                cells=cells,
+                drawn=drawn_line,
+                summed=outcome.summed,
+                parents=parents,
+                identity=identity,
+                rows=rows,
+            )
+        )
+        self._within[result] = within
+        return table
+
+    def _made_fields(
+        self,
+        given: Sequence[Table],
+        outcome: Outcome,
+        renamed: Sequence[Mapping[str, str]],
+        *,
+        is_mixed: bool,
+    ) -> list[str]:
+        """Return the headings of fields whose cells no list given has as they are."""
+        known: set[str] = set()
+        if outcome.summed is None and not is_mixed:
+            known = {
+                other.get(heading, heading)
+                for each, other in zip(given, renamed, strict=True)
+                for heading in each.headings
+            }
+        if outcome.made:
             # Records that were made of one may differ in what was changed.
             known -= {change.field for change in outcome.changes}
-        made = [heading for heading in table.headings if heading not in known]
-        line: dict[str, Any] = {
-            "label": label,
-            "result": result,
-            "lists": list(lists),
-            "within": [sorted(self._within[name]) for name in lists],
-            "renamed": [dict(each) for each in renamed],
-            "given": [list(each.headings) for each in given],
-            "headings": list(table.headings),
-            "facts": dict(facts),
-            "made": made,
-            "changes": [
-                self._change(f"{at}-change-{place}", each)
-                for place, each in enumerate(outcome.changes, 1)
-            ],
-            "aside": [
-                self._aside(f"{at}-aside-{place}", each, False)
-                for place, each in enumerate(outcome.aside, 1)
-            ],
-            "findings": self._findings(at, outcome.findings),
-        }
-        if made:
-            cells = table.with_fields(made, [table.cells(h) for h in made])
-            line["cells"] = self._cells(f"{at}-made", cells)
-        drawn = outcome.drawn() if outcome.drawn is not None else None
-        if drawn is not None:
-            line["drawn"] = self._drawn(f"{at}-drawn", drawn)
-        if sums:
-            line["summed"] = outcome.summed
-        if sums or multiplies:
-            line["parents"] = self._origins(f"{at}-parents", table)
-            table, line["identity"] = self._anew(table, label)
-            self._within[result] = frozenset((line["identity"],))
-        else:
-            if made or drawn is not None:
-                line["rows"] = self._rows(f"{at}-rows", table.origin)
-            self._within[result] = frozenset().union(
-                *(self._within[name] for name in lists)
-            )
-        self._headings[result] = table.headings
-        self._entries.append(line)
-        return table
+        return [heading for heading in outcome.table.headings if heading not in known]
 
     def beside(self, name: str, label: str, key: str, table: Table) -> Table:
         """Take note of a list that an entry made beside its result."""
         if self._sink is None:
             return table
-        number = len(self._entries) + 1
-        at = f"entries/{number}"
-        line = {
-            "label": label,
-            "beside": key,
-            "result": name,
-            "lists": [],
-            "within": [],
-            "renamed": [],
-            "given": [],
-            "headings": list(table.headings),
-            "facts": {},
-            "made": list(table.headings),
-            "changes": [],
-            "aside": [],
-            "findings": [],
-            "cells": self._cells(f"{at}-made", table),
-            "parents": self._origins(f"{at}-parents", table),
-        }
-        table, line["identity"] = self._anew(table, label)
-        self._within[name] = frozenset((line["identity"],))
-        self._headings[name] = table.headings
-        self._entries.append(line)
+        at = f"entries/{len(self._entries) + 1}"
+        cells = self._cells(f"{at}-made", table)
+        parents = self._rows(f"{at}-parents", table.origin)
+        table, identity = self._anew(table, label)
+        self._entries.append(
+            EntryLine(
+                label=label,
+                beside=key,
+                result=name,
+                lists=[],
+                within=[],
+                renamed=[],
+                given=[],
+                headings=list(table.headings),
+                facts={},
+                made=list(table.headings),
+                changes=[],
+                aside=[],
+                findings=[],
+                cells=cells,
+                parents=parents,
+                identity=identity,
+            )
+        )
+        self._within[name] = frozenset((identity,))
         return table
 
     def out(
@@ -266,18 +278,18 @@ class Trail:
         """Take note of a list as it is written; `path` is seen from the ledger."""
         at = f"outs/{len(self._outs) + 1}"
         self._outs.append(
-            {
-                "address": address,
-                "path": path,
-                "list": name,
-                "headings": list(table.headings),
-                "records": len(table),
-                "rows": self._rows(f"{at}-rows", table.origin),
-                "changes": [
+            OutLine(
+                address=address,
+                path=path,
+                listed=name,
+                headings=list(table.headings),
+                records=len(table),
+                rows=self._rows(f"{at}-rows", table.origin),
+                changes=[
                     self._change(f"{at}-change-{number}", each)
                     for number, each in enumerate(changes, 1)
                 ],
-            }
+            )
         )
 
     def close(self, account: Mapping[str, Any]) -> None:
@@ -289,15 +301,16 @@ class Trail:
         OSError
             If anything could not be written.
         """
-        index = {
-            "trail": TRAIL_VERSION,
-            "identities": [*self._names],
-            "sources": self._sources,
-            "entries": self._entries,
-            "outs": self._outs,
-            "account": account,
-        }
-        self._parts.end(TRAIL_INDEX, msgspec.json.encode(hidden_facts(index)))
+        index = TrailIndex(
+            trail=TRAIL_VERSION,
+            identities=[*self._names],
+            sources=self._sources,
+            entries=self._entries,
+            outs=self._outs,
+            account=dict(account),
+        )
+        said = hidden_facts(msgspec.to_builtins(index))
+        self._parts.end(TRAIL_INDEX, msgspec.json.encode(said))
 
     # In terms of sources ---------------------------------------------------------
 
@@ -368,58 +381,58 @@ class Trail:
         columns = dict(zip(table.headings, table.all_cells, strict=True))
         return self._parts.add(name, columns, packed=True)
 
-    def _rows(self, name: str, origin: Origin) -> Any:
+    def _rows(self, name: str, origin: Origin) -> Rows:
         """Write which record stands in each row; in short where they are counted."""
         if self._order is not None and self._order[0] is origin:
             return self._order[1]
-        said: Any = _counted(origin)
+        said: Rows | None = counted_through(origin)
         if said is None:
-            said = self._parts.add(name, _origin_columns(origin))
+            said = self._parts.add(name, origin_columns(origin))
         self._order = (origin, said)
         return said
 
-    def _origins(self, name: str, table: Table) -> Any:
-        return self._rows(name, table.origin)
-
-    def _change(self, name: str, change: Change) -> dict[str, Any]:
-        columns = _origin_columns(change.origin)
+    def _change(self, name: str, change: Change) -> ChangeLine:
+        columns = origin_columns(change.origin)
         columns |= {"was": change.was, "now": change.now}
-        return {"field": change.field, "part": self._parts.add(name, columns)}
+        return ChangeLine(field=change.field, part=self._parts.add(name, columns))
 
-    def _aside(self, name: str, aside: SetAside, with_cells: bool) -> dict[str, Any]:
-        columns = _origin_columns(aside.table.origin)
+    def _aside(self, name: str, aside: SetAside) -> AsideLine:
+        columns = origin_columns(aside.table.origin)
+        is_folded = aside.kept is not None
         if aside.kept is not None:
-            columns |= _origin_columns(aside.kept, "kept ")
-        said = {
-            "reason": aside.reason,
-            "folded": aside.kept is not None,
-            "part": self._parts.add(name, columns),
-        }
-        if with_cells:
-            text = constant_column("", len(aside.table))
-            if aside.text is not None:
-                text = text_column(aside.text)
-            said["text"] = self._parts.add(f"{name}-text", {"text": text})
-            said["headings"] = list(aside.table.headings)
-            said["cells"] = self._cells(f"{name}-cells", aside.table)
-        return said
+            columns |= origin_columns(aside.kept, "kept ")
+        part = self._parts.add(name, columns)
+        return AsideLine(reason=aside.reason, folded=is_folded, part=part)
 
-    def _findings(self, at: str, findings: Sequence[Finding]) -> list[dict[str, Any]]:
+    def _aside_of_source(self, name: str, aside: SetAside) -> AsideLine:
+        """Write records that were set aside while they were read, cells and all."""
+        line = self._aside(name, aside)
+        text = constant_column("", len(aside.table))
+        if aside.text is not None:
+            text = text_column(aside.text)
+        return structs.replace(
+            line,
+            text=self._parts.add(f"{name}-text", {"text": text}),
+            headings=list(aside.table.headings),
+            cells=self._cells(f"{name}-cells", aside.table),
+        )
+
+    def _findings(self, at: str, findings: Sequence[Finding]) -> list[FindingLine]:
         return [
-            {
-                "rule": each.rule,
-                "severity": str(each.severity),
-                "field": each.field,
-                "message": each.message,
-                "part": self._parts.add(
-                    f"{at}-finding-{number}", _origin_columns(each.origin)
+            FindingLine(
+                rule=each.rule,
+                severity=str(each.severity),
+                field=each.field,
+                message=each.message,
+                part=self._parts.add(
+                    f"{at}-finding-{number}", origin_columns(each.origin)
                 ),
-            }
+            )
             for number, each in enumerate(findings, 1)
         ]
 
-    def _drawn(self, name: str, drawn: Drawn) -> dict[str, Any]:
-        columns = _origin_columns(drawn.origin)
+    def _drawn(self, name: str, drawn: Drawn) -> DrawnLine:
+        columns = origin_columns(drawn.origin)
         for key, codes in (
             ("row", drawn.row),
             ("column", drawn.column),
@@ -427,131 +440,25 @@ class Trail:
             ("field", drawn.field),
         ):
             if codes is not None:
-                columns[key] = _narrow(codes)
+                columns[key] = narrow(codes)
         if drawn.values is not None:
             is_small = drawn.values.dtype != object
             columns["value"] = (
-                _narrow(drawn.values)
+                narrow(drawn.values)
                 if is_small
                 else pa.array([str(each) for each in drawn.values])
             )
-        return {
-            "part": self._parts.add(name, columns),
-            "scale": drawn.scale,
-            "fields": list(drawn.fields),
-            "rows": [structs.astuple(each) for each in drawn.rows],
-            "headings": {
-                key: structs.astuple(each) for key, each in drawn.headings.items()
-            },
-            "taken": dict(drawn.taken),
-            "figure": drawn.figure,
-        }
+        return DrawnLine(
+            part=self._parts.add(name, columns),
+            scale=drawn.scale,
+            fields=list(drawn.fields),
+            rows=list(drawn.rows),
+            headings=dict(drawn.headings),
+            taken=dict(drawn.taken),
+            figure=drawn.figure,
+        )
 
 
 def _overlap(within: Sequence[frozenset[int]]) -> bool:
     """Tell whether records of one source are in several of the lists."""
     return sum(map(len, within)) > len(frozenset().union(*within))
-
-
-def _counted(origin: Origin) -> dict[str, int] | None:
-    """Say origins that are counted through in short, or return None."""
-    if not len(origin):
-        return {"source": 0, "first": 1, "count": 0}
-    first, count = int(origin.record[0]), len(origin)
-    if int(origin.record[-1]) - first != count - 1:
-        return None
-    source = int(origin.source[0])
-    is_counted = (origin.source == source).all() and (np.diff(origin.record) == 1).all()
-    return {"source": source, "first": first, "count": count} if is_counted else None
-
-
-def _origin_columns(origin: Origin, mark: str = "") -> dict[str, Any]:
-    """Return origins as Arrow arrays of numbers no wider than they need."""
-    return {
-        f"{mark}source": _narrow(origin.source),
-        f"{mark}record": _narrow(origin.record),
-    }
-
-
-def _narrow(numbers: npt.NDArray[np.integer]) -> Any:
-    """Return whole numbers as an Arrow array no wider than they need."""
-    least, most = int(numbers.min(initial=0)), int(numbers.max(initial=0))
-    kind = next(
-        kind
-        for kind in (np.uint8, np.int16, np.uint16, np.int32, np.uint32, np.int64)
-        if np.iinfo(kind).min <= least and most <= np.iinfo(kind).max
-    )
-    return number_array(numbers.astype(kind))
-
-
-class _Parts:
-    """Writes parts in a thread of its own: writing waits, and work need not."""
-
-    def __init__(self, sink: BinaryIO) -> None:
-        self._zip = zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED, allowZip64=True)
-        self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(_MOST_WAITING)
-        self._error: BaseException | None = None
-        self._thread = threading.Thread(target=self._work, daemon=True)
-        self._thread.start()
-
-    def add(
-        self, name: str, columns: Mapping[str, Any], *, packed: bool = False
-    ) -> str:
-        """Have a part written, packed if it is cells of a list, and return its name."""
-        member = f"{name}.arrow"
-        write = write_packed if packed and columns else _write_arrays
-        self._queue.put(lambda: self._write(member, partial(write, columns)))
-        return member
-
-    def end(self, name: str, data: bytes) -> None:
-        """Write the last part, and wait until all is written."""
-        self._queue.put(lambda: self._zip.writestr(_member(name), data))
-        self._stop()
-        if self._error is not None:
-            raise self._error
-        self._zip.close()
-
-    def give_up(self) -> None:
-        """End the thread, if it still works, before the file is closed."""
-        if self._thread.is_alive():
-            self._error = self._error or InterruptedError()
-            self._stop()
-        with contextlib.suppress(OSError, ValueError):
-            self._zip.close()
-
-    def _stop(self) -> None:
-        self._queue.put(None)
-        self._thread.join()
-
-    def _work(self) -> None:
-        while (job := self._queue.get()) is not None:
-            if self._error is None:
-                try:
-                    job()
-                except BaseException as error:
-                    self._error = error
-
-    def _write(self, member: str, write: Callable[[Any], None]) -> None:
-        with self._zip.open(_member(member), "w", force_zip64=True) as target:
-            write(pa.PythonFile(target, "w"))
-
-
-def _write_arrays(columns: Mapping[str, Any], sink: Any) -> None:
-    from pyarrow import ipc
-
-    arrays = [_chunked(column) for column in columns.values()]
-    fields = [
-        pa.field(key, each.type) for key, each in zip(columns, arrays, strict=True)
-    ]
-    table = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
-    with ipc.new_file(sink, table.schema) as writer:
-        writer.write_table(table, max_chunksize=_PIECE_RECORDS)
-
-
-def _chunked(column: Column) -> Any:
-    return column if isinstance(column, pa.ChunkedArray) else pa.chunked_array([column])
-
-
-def _member(name: str) -> zipfile.ZipInfo:
-    # The time of day is in the account; members differ by what is in them alone.
-    return zipfile.ZipInfo(name)

@@ -10,8 +10,7 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
-from gruff_ledger.account.trail.nearby import find_answer
-from gruff_ledger.account.trail.trace import (
+from gruff_ledger.account.trail.answers import (
     Cell,
     Fate,
     Parts,
@@ -21,11 +20,13 @@ from gruff_ledger.account.trail.trace import (
     Step,
     Traced,
 )
-from gruff_ledger.account.trail.write import TRAIL_FILE
+from gruff_ledger.account.trail.format import TRAIL_FILE
+from gruff_ledger.account.trail.nearby import find_answer
 from gruff_ledger.cli.screen.paragraphs import paragraph
 from gruff_ledger.field_names import parse_names, parse_pair
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.words import counted, visible
+from gruff_ledger.work.registry import made_words
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
@@ -49,7 +50,7 @@ def _trace(
             else "a number and a key are both given.",
             "Give one of `record` and `key`.",
         )
-    answer = find_answer(said, ledger)
+    answer = find_answer(said, ledger, made_words=made_words)
     tracing, kind, at = answer.tracing, answer.kind, answer.position
     notes: list[str] = [answer.note] if answer.note else []
     if kind == "source":

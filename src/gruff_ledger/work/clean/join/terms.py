@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Any
 
 from msgspec import Meta
 
@@ -70,3 +71,9 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
     def template_parts(self) -> list[tuple[str, bool]]:
         """Return the parts of the template; see `template_parts`."""
         return template_parts(self.template or "", "template")
+
+    @staticmethod
+    def made_words(stated: Mapping[str, Any], field: str) -> str:
+        """Say how a field was made; see `Terms.made_words`."""
+        fields = stated.get("fields")
+        return f"of {', '.join(fields)}" if fields else ""

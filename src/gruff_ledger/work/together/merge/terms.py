@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 from msgspec import Meta
 
@@ -132,3 +133,8 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
                 "Leave it out, or leave `by-position` out.",
                 term="aliases",
             )
+
+    @staticmethod
+    def made_words(stated: Mapping[str, Any], field: str) -> str:
+        """Say how a field was made; see `Terms.made_words`."""
+        return "the name of the list" if field == stated.get("name-source") else ""
