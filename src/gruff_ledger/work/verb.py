@@ -91,6 +91,13 @@ class Verb(NamedTuple):
         The part of the work it belongs to; one of `STAGES`.
     examples : tuple of str
         Commands that its help shows.
+    page : str
+        What shows its results on a screen, as ``module:name``; empty for a table. See
+        `gruff_ledger.cli.screen.page.Page`.
+    asks : str
+        A function ``module:name`` that asks a person at a terminal for what the options
+        leave out. It takes the address, the options given, and a function that does
+        the work of a verb with such options; and returns the options.
     sums_up : bool
         Whether its result holds figures on records, and not the records. Such a verb
         holds many numbers beside the list while it works.
@@ -107,6 +114,8 @@ class Verb(NamedTuple):
     beside: tuple[Beside, ...] = ()
     stage: str = "own"
     examples: tuple[str, ...] = ()
+    page: str = ""
+    asks: str = ""
 
     @property
     def writes_itself(self) -> bool:

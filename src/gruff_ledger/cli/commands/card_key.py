@@ -16,34 +16,41 @@ from gruff_ledger.work.keys.fields import parse_key_fields
 from gruff_ledger.work.together.card.terms import CardTerms
 
 
-def can_choose(given: Mapping[str, Any]) -> bool:
-    """Tell whether a key is to be chosen: none is given, and there is a terminal."""
-    return not given.get("value") and all(
-        stream.isatty() for stream in (sys.stdin, sys.stdout)
-    )
-
-
-def chosen_values(
-    given: Mapping[str, Any], count: Callable[[Mapping[str, Any]], Run]
-) -> list[str]:
+def ask_for_key(
+    address: str,
+    given: Mapping[str, Any],
+    do: Callable[[str, str, Mapping[str, Any]], Run],
+) -> Mapping[str, Any]:
     """
-    Let a person choose a key from those of a list.
+    Let a person choose a key from those of a list, if none is given.
 
     Parameters
     ----------
+    address : str
     given : mapping
         The options of the card.
-    count : callable
-        Counts the values of the list, as the options that it is given say.
+    do : callable
+        Does the work of a verb on an address, as the options that it is given say.
+
+    Returns
+    -------
+    mapping
+        The options, with the values of the key; as they were, without a terminal.
 
     Raises
     ------
     click.Abort
         If the person leaves.
     """
+    is_asked = not given.get("value") and all(
+        stream.isatty() for stream in (sys.stdin, sys.stdout)
+    )
+    if not is_asked:
+        return given
     fields = parse_key_fields(terms_from(CardTerms, given).key, "key")
     names = tuple(f'"{field.name}"' for field in fields)
-    done = count({**given, "by": names, "order": "value", "over": None, "match": None})
+    asked = {**given, "by": names, "order": "value", "over": None, "match": None}
+    done = do("count", address, asked)
     assert done.result is not None
     keys = [
         record[: len(fields)]
@@ -55,4 +62,4 @@ def chosen_values(
     at = choose(screen(sys.stdout), texts, f"{title}:")
     if at is None:
         raise click.Abort
-    return list(keys[at])
+    return {**given, "value": list(keys[at])}

@@ -37,6 +37,7 @@ from gruff_ledger.work.review.answers import (
 )
 from gruff_ledger.work.review.questions import Question, Questions
 
+# `review` decides on what this verb finds.
 _DUPLICATES = VERBS["duplicates"]
 
 # What a key does; values are chosen by their numbers.

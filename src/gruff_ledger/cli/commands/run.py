@@ -252,7 +252,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
     with reader_may_leave():
         show_verb(
             done,
-            job.entries[-1].verb.name,
+            job.entries[-1].verb,
             WritingTerms(),
             as_json=asked.as_json,
             quiet=asked.quiet,

@@ -5,6 +5,7 @@ A command is a job of one entry: it is run by the same engine as a docket.
 
 from __future__ import annotations
 
+import importlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -27,7 +28,7 @@ from gruff_ledger.cli.screen.result import Progress, show_verb
 from gruff_ledger.cli.screen.streams import reader_may_leave
 from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.field_names import parse_names
-from gruff_ledger.job.engine import run
+from gruff_ledger.job.engine import Run, run
 from gruff_ledger.job.job import (
     Entry,
     Job,
@@ -194,17 +195,10 @@ def _run_verb(
 ) -> int:
     settle_memory()
     writing = terms_from(WritingTerms, given, _WRITING_NAMES)
-    if verb.name == "card":
-        from gruff_ledger.cli.commands.card_key import can_choose, chosen_values
-
-        if can_choose(given) and isinstance(addresses, str):
-            where = (addresses,)
-            given["value"] = chosen_values(
-                given,
-                lambda asked: run(
-                    job_of_verb(VERBS["count"], where, asked), keep_result=True
-                ),
-            )
+    if verb.asks and isinstance(addresses, str):
+        module, _, name = verb.asks.partition(":")
+        ask = getattr(importlib.import_module(module), name)
+        given = ask(addresses, given, _do)
     if verb.writes_itself:
         given["to"] = to
     job = job_of_verb(
@@ -238,9 +232,7 @@ def _run_verb(
             raise
     shown = done if to is None else msgspec.structs.replace(done, result=None)
     with reader_may_leave():
-        show_verb(
-            shown, verb.name, writing, as_json=as_json, quiet=quiet, ledger=ledger
-        )
+        show_verb(shown, verb, writing, as_json=as_json, quiet=quiet, ledger=ledger)
     if entering is not None and done.result is not None:
         found = any(line.findings for line in done.account.lines())
         number = entering.enter(done.result, has_findings=found)
@@ -252,6 +244,11 @@ def _run_verb(
                 for line in paragraph(said, ""):
                     click.echo(line, err=True)
     return 1 if done.account.stops() or done.account.totals_differ() else 0
+
+
+def _do(name: str, address: str, given: Mapping[str, Any]) -> Run:
+    """Do the work of a verb on a list, for a question to the person."""
+    return run(job_of_verb(VERBS[name], (address,), given), keep_result=True)
 
 
 def _entering(docket: Path, job: Job) -> Entering:

@@ -10,6 +10,7 @@ import click
 
 from gruff_ledger import __version__
 from gruff_ledger.cli.help.topics import TOPICS, topic_text
+from gruff_ledger.work.registry import VERBS
 
 _STATUS = (
     ("0", "The work is done."),
@@ -20,10 +21,6 @@ _STATUS = (
     ),
     ("2", "The work is not done, and nothing was written."),
 )
-
-
-# A verb that takes one list and writes one, and so has all options that verbs share.
-_SHARING = "sort"
 
 
 def manual(group: click.Context) -> str:
@@ -45,7 +42,7 @@ def manual(group: click.Context) -> str:
         command = program.get_command(group, name)
         lines += _command(command, group, name)
     lines.append(".SH OPTIONS THAT VERBS SHARE")
-    for title, options in program.get_command(group, _SHARING).groups[1:]:
+    for title, options in program.get_command(group, _sharing_verb()).groups[1:]:
         lines += [f'.SS "{_escaped(title)}"', *_parameters(options, group)]
     for name in TOPICS:
         lines += _topic(topic_text(name))
@@ -53,6 +50,15 @@ def manual(group: click.Context) -> str:
     for status, meaning in _STATUS:
         lines += [".TP", f".B {status}", _text(meaning)]
     return "\n".join(lines) + "\n"
+
+
+def _sharing_verb() -> str:
+    """Return a verb that takes one list and writes one: it has all shared options."""
+    return next(
+        verb.name
+        for verb in VERBS.values()
+        if verb.needs_list and not (verb.several or verb.further or verb.beside)
+    )
 
 
 def _command(command: click.Command, group: click.Context, name: str) -> list[str]:

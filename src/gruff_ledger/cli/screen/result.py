@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
 from typing import IO, TYPE_CHECKING, Self
@@ -12,19 +12,18 @@ from typing import IO, TYPE_CHECKING, Self
 import click
 import msgspec
 
-from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.account.ledger import Account, Balance
 from gruff_ledger.account.words import (
     balance_words,
     since_rows,
     since_words,
-    written_words,
 )
+from gruff_ledger.cli.screen.page import page_of
 from gruff_ledger.cli.screen.paragraphs import (
-    finding_lines,
-    note_lines,
     paragraph,
     screen,
 )
+from gruff_ledger.cli.screen.remarks import remark_lines
 from gruff_ledger.job.engine import Run
 from gruff_ledger.job.write import account_text
 from gruff_ledger.lists.outputs.terms import (
@@ -35,18 +34,15 @@ from gruff_ledger.lists.outputs.terms import (
     write_parts,
 )
 from gruff_ledger.words import counted, visible
-from gruff_ledger.work.registry import VERBS
+from gruff_ledger.work.verb import Verb
 
 if TYPE_CHECKING:
-    from gruff_ledger.outcome import Finding
+    pass
 
 # Work that takes longer than this says what it is doing.
 _QUIET_SECONDS = 1.0
 
 _BAR_CELLS = 24
-
-# From so many findings of one entry on, a table of them is easier to read than lines.
-_TABLED_FINDINGS = 3
 
 
 # New, gone and changed records of a result that are told one by one.
@@ -131,7 +127,7 @@ def _size(count: int) -> str:
 
 def show_verb(
     run: Run,
-    verb: str,
+    verb: Verb,
     writing: WritingTerms,
     *,
     as_json: bool,
@@ -139,64 +135,32 @@ def show_verb(
     ledger: Path | None,
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
-    as_page = verb == "survey" and run.result is not None
-    if as_page and as_json:
-        from gruff_ledger.cli.screen.survey import survey_facts
-
-        facts = msgspec.json.encode(survey_facts(run))
-        click.echo(msgspec.json.format(facts, indent=2))
+    page = page_of(verb.page)
+    facts = page.facts(run) if as_json and run.result is not None else None
+    if facts is not None:
+        click.echo(msgspec.json.format(msgspec.json.encode(facts), indent=2))
         return
-    as_page = as_page and sys.stdout.isatty() and writing == WritingTerms()
+    view = None
+    is_read_here = sys.stdout.isatty() and writing == WritingTerms()
+    if run.result is not None and is_read_here:
+        view = page.view(run, screen(sys.stdout).width)
     summary: list[str] = []
     if as_json:
         summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
     elif not quiet:
-        # The page has the remarks in it.
-        remarks = () if as_page else _remarks(run, verb)
-        summary = [*remarks, *_beside_lines(run, verb)]
-        # Of a card it is read what it says, and not what was not looked at.
-        balance = None if verb == "card" else run.balance
+        if view is None or not page.has_remarks:
+            summary += page.remark_lines(run)
+        summary += _beside_lines(run, verb)
+        balance = run.balance if page.tells_balance else None
         summary += _ending_lines(run.account, balance, ledger)
-    if as_page:
-        from gruff_ledger.cli.screen.survey import survey_view
-
-        console = screen(sys.stdout)
-        console.print(survey_view(run, console.width))
-    elif run.result is not None and verb == "card" and _is_card(run, writing):
-        from gruff_ledger.cli.screen.tables import card_view
-
-        console = screen(sys.stdout)
-        console.print(card_view(run.result, console.width))
+    if view is not None:
+        screen(sys.stdout).print(view)
     elif run.result is not None:
         _show_result(run, writing, 0 if as_json else len(summary))
     if run.result is not None and summary and sys.stdout.isatty():
         click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
-
-
-def _is_card(run: Run, writing: WritingTerms) -> bool:
-    """Tell whether the result is laid out down, to be read on a terminal."""
-    assert run.result is not None
-    is_down = run.result.headings[0] == "field"
-    return is_down and sys.stdout.isatty() and writing == WritingTerms()
-
-
-def _remarks(run: Run, verb: str) -> Iterator[str]:
-    """Yield how each source is written, and the notes and findings of a verb."""
-    account = run.account
-    if verb != "survey":
-        for source in account.sources:
-            yield from paragraph(_source_words(source), "")
-        yield from _remark_lines(account, sys.stderr, in_docket=False)
-        return
-    from gruff_ledger.cli.screen.survey import survey_remarks
-
-    proposed: set[Path] = set()
-    for one, source in zip(run.detail, account.sources, strict=True):
-        yield from paragraph(_source_words(source), "")
-        for mark, text in survey_remarks(account, one, proposed):
-            yield from paragraph(text, mark)
 
 
 def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
@@ -240,14 +204,14 @@ def _ending_lines(
         yield from paragraph(balance_words(balance), "")
 
 
-def _beside_lines(run: Run, verb: str) -> Iterator[str]:
+def _beside_lines(run: Run, verb: Verb) -> Iterator[str]:
     """Yield the lists beside the result that are to be seen, on a terminal."""
     if not sys.stderr.isatty():
         return
     from gruff_ledger.cli.screen.tables import list_view
 
     console = screen(sys.stderr)
-    for each in VERBS[verb].beside:
+    for each in verb.beside:
         if not each.shown or each.key not in run.beside:
             continue
         table = run.beside[each.key]()
@@ -257,34 +221,6 @@ def _beside_lines(run: Run, verb: str) -> Iterator[str]:
             console.print(list_view(table, console.width, 0))
         yield f"{table.name.capitalize()}:"
         yield from captured.get().rstrip("\n").split("\n")
-
-
-def _source_words(line: Line) -> str:
-    facts = line.facts
-    fields = counted(len(facts["headings"]), "field")
-    blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
-    return (
-        f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
-        f"({written_words(facts)})."
-    )
-
-
-def _remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[str]:
-    """Return the notes and findings of a run, in the order of the work."""
-    names = account.source_names
-    lines: list[str] = []
-    for line in account.lines():
-        lines += note_lines(line.notes, names, in_docket=in_docket)
-        if _are_many_notes(line.findings) and stream.isatty():
-            from gruff_ledger.cli.screen.tables import findings_title
-
-            told = f"{findings_title(line.findings)} Each is in the ledger's findings."
-            lines += paragraph(told, "- ")
-        elif len(line.findings) >= _TABLED_FINDINGS and stream.isatty():
-            lines += _findings_lines(line, names, stream)
-        else:
-            lines += finding_lines(line.findings, names)
-    return lines + list(note_lines(account.notes, names, in_docket=in_docket))
 
 
 def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
@@ -318,25 +254,6 @@ def _since_lines(account: Account) -> Iterator[str]:
     yield ""
 
 
-def _are_many_notes(findings: Sequence[Finding]) -> bool:
-    """Tell whether there is much that needs no look at each."""
-    return len(findings) >= _TABLED_FINDINGS and all(
-        found.severity == "note" for found in findings
-    )
-
-
-def _findings_lines(
-    line: Line, names: tuple[str, ...], stream: IO[str]
-) -> Iterator[str]:
-    """Yield the lines of a table of findings, with its colours."""
-    from gruff_ledger.cli.screen.tables import findings_view
-
-    console = screen(stream)
-    with console.capture() as captured:
-        console.print(findings_view(line.findings, names))
-    yield from captured.get().rstrip("\n").split("\n")
-
-
 def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None:
     """
     Show the whole account on standard output, laid out as a cash book.
@@ -356,7 +273,7 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
 
     account = run.account
     screen(sys.stdout).print(account_view(account, run.balance))
-    lines = _remark_lines(account, sys.stdout, in_docket=True)
+    lines = remark_lines(account, sys.stdout, in_docket=True)
     for text in [*lines, ""] if lines else []:
         click.echo(text)
     for text in _control_lines(account, sys.stdout):

@@ -18,7 +18,9 @@ from rich.text import Text
 from gruff_ledger.account.ledger import Account, Line
 from gruff_ledger.account.words import note_text, places, written_words
 from gruff_ledger.cli.options import reading_words
-from gruff_ledger.cli.screen.paragraphs import free_path
+from gruff_ledger.cli.screen.page import Page
+from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
+from gruff_ledger.cli.screen.remarks import source_words
 from gruff_ledger.job.engine import Run
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.look.survey.field_summary import FieldFacts
@@ -34,70 +36,74 @@ _GAP_WIDTH = 2
 _LEAST_WIDTH = 10
 
 
-def survey_view(run: Run, width: int) -> Group:
-    """
-    Lay out a survey for a window of that width.
+class SurveyPage(Page):
+    """The page of a survey."""
 
-    Parameters
-    ----------
-    run : Run
-        Of `survey`.
-    width : int
-        In characters.
-    """
-    parts: list[RenderableType] = []
-    proposed: set[Path] = set()
-    for one in run.detail:
-        line = _line(run.account, one)
-        parts += [
-            Text(),
-            Text(visible(_address(run.account, one)), style="bold"),
-            Text(visible(_facts(line))),
-            _field_table(one, line, width),
-        ]
-        numbers = _number_table(one, width)
-        parts += [] if numbers is None else [numbers]
-        remarks = survey_remarks(run.account, one, proposed)
-        parts += [_hanging(mark, text) for mark, text in remarks]
-    return Group(*parts)
+    has_remarks = True
 
+    def view(self, run: Run, width: int) -> Group:
+        """Lay out each list: its fields, and what looks wrong in them."""
+        parts: list[RenderableType] = []
+        proposed: set[Path] = set()
+        for one in run.detail:
+            line = _line(run.account, one)
+            parts += [
+                Text(),
+                Text(visible(_address(run.account, one)), style="bold"),
+                Text(visible(_facts(line))),
+                _field_table(one, line, width),
+            ]
+            numbers = _number_table(one, width)
+            parts += [] if numbers is None else [numbers]
+            remarks = _remarks(run.account, one, proposed)
+            parts += [_hanging(mark, text) for mark, text in remarks]
+        return Group(*parts)
 
-def survey_facts(run: Run) -> dict[str, Any]:
-    """Return a survey as plain values, for ``--json``."""
-    lists = []
-    proposed: set[Path] = set()
-    for one in run.detail:
-        line = _line(run.account, one)
-        source = {
-            key: value
-            for key, value in line.facts.items()
-            if key not in ("headings", "sha256")
+    def facts(self, run: Run) -> dict[str, Any]:
+        """Return the survey as plain values."""
+        proposed: set[Path] = set()
+        return {
+            "lists": [_list_facts(run.account, one, proposed) for one in run.detail]
         }
-        fields = [_field_values(fact, line) for fact in one.fields]
-        warnings = [
-            {
-                "kind": each.kind,
-                "field": each.field,
-                "count": each.count,
-                "text": each.text,
-                "command": _command(each, line, proposed),
-                "records": each.origin.record[:10].tolist(),
-            }
-            for each in one.warned
-        ]
-        lists.append(
-            {
-                "list": one.name,
-                **source,
-                "records": one.records,
-                "blank_at_end": line.left_out,
-                "set_aside": line.records_aside,
-                "notes": [note.what for note in line.notes],
-                "fields": fields,
-                "warnings": warnings,
-            }
-        )
-    return {"lists": lists}
+
+    def remark_lines(self, run: Run) -> Iterator[str]:
+        """Yield how each source is written, and what was met in it."""
+        proposed: set[Path] = set()
+        for one, source in zip(run.detail, run.account.sources, strict=True):
+            yield from paragraph(source_words(source), "")
+            for mark, text in _remarks(run.account, one, proposed):
+                yield from paragraph(text, mark)
+
+
+def _list_facts(account: Account, one: Surveyed, proposed: set[Path]) -> dict[str, Any]:
+    line = _line(account, one)
+    source = {
+        key: value
+        for key, value in line.facts.items()
+        if key not in ("headings", "sha256")
+    }
+    fields = [_field_values(fact, line) for fact in one.fields]
+    warnings = [
+        {
+            "kind": each.kind,
+            "field": each.field,
+            "count": each.count,
+            "text": each.text,
+            "command": _command(each, line, proposed),
+            "records": each.origin.record[:10].tolist(),
+        }
+        for each in one.warned
+    ]
+    return {
+        "list": one.name,
+        **source,
+        "records": one.records,
+        "blank_at_end": line.left_out,
+        "set_aside": line.records_aside,
+        "notes": [note.what for note in line.notes],
+        "fields": fields,
+        "warnings": warnings,
+    }
 
 
 def _field_values(fact: FieldFacts, line: Line) -> dict[str, Any]:
@@ -246,7 +252,7 @@ def _cut(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def survey_remarks(
+def _remarks(
     account: Account, one: Surveyed, proposed: set[Path]
 ) -> Iterator[tuple[str, str]]:
     """

@@ -163,24 +163,6 @@ def _rest(records: int, fields: list[str]) -> list[Text]:
     return [Text(visible("; ".join(said)))] if said else []
 
 
-def card_view(table: Table, width: int) -> ScreenTable:
-    """Lay out a card: a line for each field, nothing cut off."""
-    records = len(table.headings) - 1
-    view = ScreenTable(
-        ScreenColumn("", style="bold", overflow="fold", max_width=max(12, width // 3)),
-        *(
-            ScreenColumn(Text(visible(heading)), overflow="fold")
-            for heading in table.headings[1:]
-        ),
-        box=box.SIMPLE_HEAD if records > 1 else box.SIMPLE,
-        show_header=records > 1,
-        pad_edge=False,
-    )
-    for record in table.records():
-        view.add_row(*(Text(visible(cell)) for cell in record))
-    return view
-
-
 class _Figure(msgspec.Struct, frozen=True):
     """A column of numbers in the account; one that is optional may be left out."""
 

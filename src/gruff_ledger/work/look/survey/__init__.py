@@ -14,6 +14,7 @@ VERB = Verb(
     stage="look",
     place=1,
     home=__name__,
+    page="gruff_ledger.cli.screen.survey:SurveyPage",
     several=True,
     sums_up=True,
     further=(

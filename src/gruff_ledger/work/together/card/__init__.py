@@ -12,6 +12,8 @@ VERB = Verb(
     stage="together",
     place=3,
     home=__name__,
+    page="gruff_ledger.cli.screen.card:CardPage",
+    asks="gruff_ledger.cli.commands.card_key:ask_for_key",
     sums_up=True,
     examples=(
         'gruff card incoming/south_quay.csv --key Boat --value "Lucky Herring"',

@@ -1,0 +1,62 @@
+"""What is shown of a verb's run on a screen: a table, unless the verb declares more.
+
+A verb names a class of this kind in its declaration (`Verb.page`), as ``module:name``;
+it is imported where a result is shown.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from gruff_ledger.cli.screen.paragraphs import paragraph
+from gruff_ledger.cli.screen.remarks import remark_lines, source_words
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from gruff_ledger.job.engine import Run
+
+
+class Page:
+    """
+    What is shown of a run.
+
+    Attributes
+    ----------
+    tells_balance : bool
+        Whether the summary says that the account balances.
+    has_remarks : bool
+        Whether its view has the remarks in it, which are then not said again.
+    """
+
+    tells_balance = True
+    has_remarks = False
+
+    def view(self, run: Run, width: int) -> RenderableType | None:
+        """Lay the result out for a window of that width; None for a table."""
+        return None
+
+    def facts(self, run: Run) -> object | None:
+        """Return what ``--json`` gives; None for the account."""
+        return None
+
+    def remark_lines(self, run: Run) -> Iterator[str]:
+        """Yield how each source is written, and the notes and findings."""
+        import sys
+
+        for source in run.account.sources:
+            yield from paragraph(source_words(source), "")
+        yield from remark_lines(run.account, sys.stderr, in_docket=False)
+
+
+def page_of(place: str) -> Page:
+    """Return the page that a verb declares; an empty place means a table."""
+    if not place:
+        return Page()
+    import importlib
+
+    module, _, name = place.partition(":")
+    page: Any = getattr(importlib.import_module(module), name)()
+    assert isinstance(page, Page)
+    return page
