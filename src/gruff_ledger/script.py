@@ -60,8 +60,8 @@ from gruff_ledger.problems import (
     with_terms_named,
 )
 from gruff_ledger.table import Table
-from gruff_ledger.terms import Terms
-from gruff_ledger.terms import read as read_terms
+from gruff_ledger.terms.declared import Terms
+from gruff_ledger.terms.declared import read as read_terms
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
 

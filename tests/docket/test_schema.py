@@ -3,7 +3,7 @@
 import unittest
 
 from gruff_ledger.docket.schema import docket_schema
-from gruff_ledger.terms import describe
+from gruff_ledger.terms.declared import describe
 from gruff_ledger.work.registry import VERBS
 
 

@@ -1,7 +1,7 @@
 """From declared terms to the options of a command, and back to terms.
 
-Every check is made by `gruff_ledger.terms.read`, as for dockets; here text is only
-taken apart into the values that a docket would hold.
+Every check is made by `gruff_ledger.terms.declared.read`, as for dockets; the kind of a
+term takes text apart into the values that a docket would hold.
 """
 
 from __future__ import annotations
@@ -14,12 +14,11 @@ from typing import Any, TypeVar
 
 import click
 
-from gruff_ledger.field_names import parse_items, parse_names, parse_pairs
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem, with_terms_named
-from gruff_ledger.terms import MOST_WHOLE, Kind, Term, Terms, describe, read
+from gruff_ledger.terms.declared import Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
 
@@ -59,25 +58,6 @@ class OutputPath(click.ParamType):  # type: ignore[type-arg]
         return Path(text)
 
 
-_METAVARS = {
-    Kind.WHOLE: "N",
-    Kind.TEXT: "TEXT",
-    Kind.NAMES: "FIELD, …",
-    Kind.TEXTS: "TEXT",
-    Kind.ITEMS: "FIELD, …",
-    Kind.PAIRS: "FIELD=FIELD, …",
-    Kind.MAPPING: "NAME=TEXT, …",
-    Kind.NAME_PAIRS: "NAME=NAME, …",
-    Kind.FORMULAS: "FIELD=FORMULA",
-    Kind.PLAIN: "VALUE",
-    Kind.ADDRESS: "LIST",
-    Kind.FILE: "PATH",
-    Kind.STORE: "PATH",
-    Kind.NAMES_EACH: "FIELD=VALUE, …",
-    Kind.TABLES: "TOML",
-}
-
-
 def complete_address(
     ctx: click.Context, param: click.Parameter, incomplete: str
 ) -> list[Any]:
@@ -108,10 +88,7 @@ class _Completed(click.types.StringParamType):
 
 
 # Where the kind says too little.
-# Python reads whole numbers of no more than 4,300 digits.
-_MOST_CHARACTERS = 4000
-
-_METAVARS_OF = {
+_PLACEHOLDERS = {
     "null": "WORD",
     "widths": "N, …",
     "where": "CONDITION",
@@ -144,34 +121,12 @@ _METAVARS_OF = {
 }
 
 _EXAMPLES = {
-    Kind.NAMES_EACH: ' As in --{key} "class=A, B, C". May be repeated.',
-    Kind.MAPPING: ' As in --{key} "Boat name=Boat". May be repeated.',
-    Kind.NAME_PAIRS: ' As in --{key} "Boat name=Boat, Mooring=Berth". May be repeated.',
-    Kind.FORMULAS: ' As in --{key} "fee=rate * length". May be repeated.',
-    Kind.TEXTS: " May be repeated.",
-    Kind.TABLES: " May be repeated.",
-}
-
-_EXAMPLES_OF = {
     "rule": " As in --{key} 'field=\"boat\", required=true'. May be repeated.",
     "form": ' As in --{key} \'fields=["fee"], decimal=","\'. May be repeated.',
     "map": ' As in --{key} "N. Pier=North pier". May be repeated.',
     "after": ' As in --{key} "Berth=Boat". May be repeated.',
     "default": ' As in --{key} "Rate=0". May be repeated.',
 }
-
-_REPEATED = (
-    Kind.NAMES,
-    Kind.ORDER,
-    Kind.TEXTS,
-    Kind.ITEMS,
-    Kind.PAIRS,
-    Kind.MAPPING,
-    Kind.NAME_PAIRS,
-    Kind.FORMULAS,
-    Kind.NAMES_EACH,
-    Kind.TABLES,
-)
 
 
 def options_of(
@@ -192,26 +147,26 @@ def options_of(
 
 
 def _option(term: Term, key: str) -> click.Option:
+    kind = term.kind
     text = with_terms_named(term.description, in_docket=False)
-    if term.kind in _EXAMPLES:
-        example = _EXAMPLES_OF.get(term.key, _EXAMPLES[term.kind])
+    if kind.example:
+        example = _EXAMPLES.get(term.key, kind.example)
         text = text.rstrip(".") + "." + example.format(key=key)
     if term.default not in (None, (), {}, False):
         text = f"{text} [default: {term.default}]"
     names = [f"--{key}", _attribute(term, key)]
-    if term.kind is Kind.FLAG:
+    if kind.is_flag:
         return click.Option(names, is_flag=True, help=text)
-    metavar = "|".join(term.choices)
+    placeholder = kind.placeholder
     # `after` names one field, or a field for each field.
-    if not metavar and (term.kind is not Kind.NAME_PAIRS or term.key != "after"):
-        metavar = _METAVARS_OF.get(term.key, "")
-    metavar = metavar or _METAVARS[term.kind]
+    if not (kind.choices or (term.key == "after" and kind.is_repeated)):
+        placeholder = _PLACEHOLDERS.get(term.key, placeholder)
     return click.Option(
         names,
-        metavar=metavar,
-        multiple=term.kind in _REPEATED,
+        metavar=placeholder,
+        multiple=kind.is_repeated,
         help=text,
-        type=_Completed(metavar, term.key, term.choices),
+        type=_Completed(placeholder, term.key, kind.choices),
     )
 
 
@@ -242,7 +197,7 @@ def terms_from(
         value = given.get(_attribute(term, renamed.get(term.key, term.key)))
         if value is not None and value != () and value is not False:
             try:
-                said[term.key] = _taken_apart(term, value)
+                said[term.key] = term.kind.of_option(value)
             except BadTerms as problem:
                 problem.term = term.key
                 raise with_options_named(problem, renamed) from None
@@ -260,69 +215,6 @@ def with_options_named(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerm
         for key, name in renamed.items():
             each.remedy = each.remedy.replace(f"`{key}`", f"`{name}`")
     return problem
-
-
-def _taken_apart(term: Term, value: Any) -> Any:
-    if term.kind is Kind.WHOLE:
-        text = value.strip()
-        bare = text[1:] if text.startswith(("+", "-")) else text
-        if not bare.isdecimal():
-            return value
-        # Longer ones are not even read: they are too large all the same.
-        return int(text) if len(text) <= _MOST_CHARACTERS else MOST_WHOLE + 1
-    if term.kind is Kind.NAMES:
-        return [name for each in value for name in parse_names(each)]
-    if term.kind is Kind.ORDER:
-        return ", ".join(value)
-    if term.kind is Kind.TEXTS:
-        return list(value)
-    if term.kind in (Kind.ITEMS, Kind.PAIRS):
-        return [item for each in value for item in parse_items(each)]
-    if term.kind in (Kind.MAPPING, Kind.NAME_PAIRS):
-        of_names = term.kind is Kind.NAME_PAIRS
-        return dict(
-            pair for each in value for pair in parse_pairs(each, of_names=of_names)
-        )
-    if term.kind is Kind.FORMULAS:
-        return dict(_pair(term, each) for each in value)
-    if term.kind is Kind.NAMES_EACH:
-        pairs = (_pair(term, each) for each in value)
-        return {name: list(parse_names(values)) for name, values in pairs}
-    if term.kind is Kind.TABLES:
-        return [_toml(term, each) for each in value]
-    return value
-
-
-def _pair(term: Term, text: str) -> tuple[str, str]:
-    """Split ``name=rest`` at the first equals sign outside double quotes."""
-    quoted = False
-    for place, mark in enumerate(text):
-        quoted ^= mark == '"'
-        if mark == "=" and not quoted:
-            names = parse_names(text[:place])
-            rest = text[place + 1 :].strip()
-            if len(names) == 1 and rest:
-                return names[0], rest
-            break
-    raise BadTerms(
-        f"'{text}' is not of the form {_METAVARS[term.kind]}.",
-        "Write it so; a name with a comma or an equals sign goes in double quotes.",
-    )
-
-
-def _toml(term: Term, text: str) -> dict[str, Any]:
-    import tomllib
-
-    bare = text.strip()
-    inline = bare if bare.startswith("{") else "{" + bare + "}"
-    try:
-        table: dict[str, Any] = tomllib.loads(f"it = {inline}")["it"]
-    except ValueError as error:
-        raise BadTerms(
-            f"'{text}' is not an inline TOML table.",
-            "Write key=value pairs separated by commas, text in double quotes.",
-        ) from error
-    return table
 
 
 def reading_words(said: Mapping[str, Any]) -> list[str]:

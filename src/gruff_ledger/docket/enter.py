@@ -32,7 +32,7 @@ from gruff_ledger.lists.outputs.terms import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
 from gruff_ledger.table import Table, unequal
-from gruff_ledger.terms import Kind, Terms, describe, plain
+from gruff_ledger.terms.declared import Terms, plain
 
 # A ledger of its own: several dockets can lie in one folder.
 _NEW = 'docket = 1\ntitle = "{stem}"\nledger = "{stem}-ledger"\n'
@@ -272,18 +272,12 @@ class Entering:
 
     def _terms(self, terms: Terms) -> dict[str, Any]:
         """Return terms as a docket says them, with paths from its own folder."""
-        said = plain(terms)
-        for term in describe(type(terms)):
-            value = getattr(terms, term.attribute)
-            if term.key not in said:
-                continue
-            if term.kind in (Kind.FILE, Kind.STORE):
-                said[term.key] = self._path(value)
-            elif term.kind is Kind.ADDRESS:
-                said[term.key] = self._reference(value)
-            elif term.kind is Kind.TABLES:
-                said[term.key] = [self._terms(each) for each in value]
-        return said
+        return plain(
+            terms,
+            lambda names, said: (
+                self._reference(said) if names == "list" else self._path(said)
+            ),
+        )
 
     def _reference(self, said: str) -> str:
         """Return the name of a list that is looked into, or its address."""

@@ -42,7 +42,14 @@ from gruff_ledger.problems import (
     nearest_or_all,
     toml_fault,
 )
-from gruff_ledger.terms import Kind, Terms, all_of, describe, read, unknown_key
+from gruff_ledger.terms.declared import (
+    Terms,
+    all_of,
+    describe,
+    lists_in,
+    read,
+    unknown_key,
+)
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
 
@@ -598,26 +605,11 @@ def _entry(
 
 def _looked_into(raw: Mapping[str, Any]) -> set[str]:
     """Return what entries name as lists beside the one they work on."""
-    named = set()
+    named: set[str] = set()
     for table in raw.get("entry", []):
         verb = VERBS.get(str(table.get("do")))
         if verb is not None:
-            named |= _addresses_in(verb.terms, table)
-    return named
-
-
-def _addresses_in(declared: type[Terms], table: Mapping[str, Any]) -> set[str]:
-    """Return what a table says as a list beside the one to work on, unchecked."""
-    named = set()
-    for term in describe(declared):
-        said = table.get(term.key)
-        if term.kind is Kind.ADDRESS and isinstance(said, str):
-            named.add(said)
-        elif term.kind is Kind.TABLES and isinstance(said, list):
-            assert term.members is not None
-            for each in said:
-                if isinstance(each, Mapping):
-                    named |= _addresses_in(term.members, each)
+            named.update(lists_in(verb.terms, table))
     return named
 
 

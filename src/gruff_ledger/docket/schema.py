@@ -11,7 +11,7 @@ from gruff_ledger.docket.load import (
     OutTerms,
     entry_terms,
 )
-from gruff_ledger.terms import json_schema
+from gruff_ledger.terms.declared import json_schema
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
 

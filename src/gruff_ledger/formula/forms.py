@@ -13,7 +13,7 @@ from gruff_ledger.field_names import find_fields
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 
 class FormTerms(Terms, frozen=True, kw_only=True):

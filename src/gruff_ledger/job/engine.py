@@ -46,7 +46,7 @@ from gruff_ledger.storage.scratch import (
 )
 from gruff_ledger.system.locks import only_one
 from gruff_ledger.table import Table, give_back_memory_at_once
-from gruff_ledger.terms import plain
+from gruff_ledger.terms.declared import plain
 
 
 class Run(msgspec.Struct, frozen=True):

@@ -20,7 +20,7 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 from gruff_ledger.work.verb import Further, Verb
 
 

@@ -19,7 +19,7 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import Problem
 from gruff_ledger.table import Table
-from gruff_ledger.terms import Pair
+from gruff_ledger.terms.declared import Pair
 from gruff_ledger.work.together.compare.perform import perform
 from gruff_ledger.work.together.compare.terms import CompareTerms
 

@@ -8,7 +8,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 _SIZE = re.compile(r"\s*([0-9]{1,9})\s*(MB|GB|TB)\s*", re.IGNORECASE)
 _UNITS = {"MB": 10**6, "GB": 10**9, "TB": 10**12}

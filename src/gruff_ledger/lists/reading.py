@@ -17,7 +17,7 @@ from msgspec import Meta
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 # What a person types for a delimiter that a shell or an editor makes hard to type.
 _NAMED_DELIMITERS = {

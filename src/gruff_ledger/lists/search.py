@@ -29,7 +29,7 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest
-from gruff_ledger.terms import plain, read
+from gruff_ledger.terms.declared import plain, read
 
 
 class FoundList(msgspec.Struct, frozen=True):

@@ -14,7 +14,7 @@ from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, toml_fault
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_reading import Described, describe_tables, rules_of_tables
-from gruff_ledger.terms import Terms, read
+from gruff_ledger.terms.declared import Terms, read
 
 RULES_VERSION = 1
 

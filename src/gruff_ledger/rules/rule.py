@@ -16,7 +16,14 @@ from gruff_ledger.cells.numbers.forms import number_pattern
 from gruff_ledger.cells.text.templates import template_parts
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.terms import Formula, Heading, ListAddress, Plain, Terms, Text
+from gruff_ledger.terms.declared import (
+    Formula,
+    Heading,
+    ListAddress,
+    Plain,
+    Terms,
+    Text,
+)
 
 SEVERITY = Meta(
     description="How bad a finding is: note, warn, or stop, which ends the run with "

@@ -20,7 +20,7 @@ from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_writing import NOTED_FORM, NOTED_RULE
-from gruff_ledger.terms import Heading, ListAddress, Plain, Text, read
+from gruff_ledger.terms.declared import Heading, ListAddress, Plain, Text, read
 
 # Section 5.11.1, built-in datatypes: those that say more than what is checked of them.
 _TEXTS = ("string", "any", "anyAtomicType", "normalizedString", "token")

@@ -15,7 +15,7 @@ import msgspec
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.rules.rule import NUMBERS, Rule
-from gruff_ledger.terms import plain
+from gruff_ledger.terms.declared import plain
 
 CONTEXT = "http://www.w3.org/ns/csvw"
 

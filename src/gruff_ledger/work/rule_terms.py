@@ -12,7 +12,7 @@ from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.files import RuleSet, lists_named_in, rules_in_file
 from gruff_ledger.rules.rule import MESSAGE, SEVERITY, Rule
-from gruff_ledger.terms import FilePath, Formula, Terms, Text
+from gruff_ledger.terms.declared import FilePath, Formula, Terms, Text
 
 
 class RuleTerms(Terms, frozen=True, kw_only=True):

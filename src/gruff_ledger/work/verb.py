@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
     from gruff_ledger.outcome import Outcome
-    from gruff_ledger.terms import Terms
+    from gruff_ledger.terms.declared import Terms
 
 
 class Further(NamedTuple):

@@ -46,7 +46,7 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named
 from gruff_ledger.system.memory import settle_memory
-from gruff_ledger.terms import plain
+from gruff_ledger.terms.declared import plain
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
 

@@ -30,7 +30,7 @@ from gruff_ledger.table import (
     filtered,
     text_column,
 )
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 # Put before such a text: spreadsheet programs then show all of it as text.
 _GUARD = "'"

@@ -7,7 +7,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 
 class FetchTerms(Terms, frozen=True, kw_only=True):

@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Item, StorePath, Terms
+from gruff_ledger.terms.declared import Item, StorePath, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level, parse_key_fields
 
 # What stays by a field of its own.

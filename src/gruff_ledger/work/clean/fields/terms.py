@@ -7,7 +7,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Heading, ListAddress, Terms
+from gruff_ledger.terms.declared import Heading, ListAddress, Terms
 
 
 class FieldsTerms(Terms, frozen=True, kw_only=True):

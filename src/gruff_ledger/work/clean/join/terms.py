@@ -9,7 +9,7 @@ from msgspec import Meta
 
 from gruff_ledger.cells.text.templates import template_parts
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 
 class JoinTerms(Terms, frozen=True, kw_only=True):

@@ -9,7 +9,7 @@ from msgspec import Meta
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.terms import Formula, Order, Terms
+from gruff_ledger.terms.declared import Formula, Order, Terms
 from gruff_ledger.work.orders import parse_order
 
 

@@ -14,7 +14,7 @@ from gruff_ledger.cells.numbers.forms import number_pattern
 from gruff_ledger.cells.numbers.plain import plain_text
 from gruff_ledger.formula.forms import FORM, Form, FormTerms
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.terms import ListAddress, Terms, Text
+from gruff_ledger.terms.declared import ListAddress, Terms, Text
 
 PLAIN, ISO = "plain", "iso"
 

@@ -7,7 +7,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
-from gruff_ledger.terms import Order, Terms
+from gruff_ledger.terms.declared import Order, Terms
 from gruff_ledger.work.orders import parse_order
 
 

@@ -11,7 +11,7 @@ from gruff_ledger.cells.text.cut import (
     Cutting,
 )
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms, Text
+from gruff_ledger.terms.declared import Terms, Text
 
 _NAMED = {"tab": "\t", "\\t": "\t", "\\n": "\n"}
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 
 class CountTerms(Terms, frozen=True, kw_only=True):

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from gruff_ledger.terms import Terms
+from gruff_ledger.terms.declared import Terms
 
 
 class SurveyTerms(Terms, frozen=True, kw_only=True):

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Item, Terms, Text
+from gruff_ledger.terms.declared import Item, Terms, Text
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.fields import (
     MATCH,

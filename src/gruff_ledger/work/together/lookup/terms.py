@@ -9,7 +9,7 @@ from msgspec import Meta
 from gruff_ledger.field_names import parse_pair
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.terms import ListAddress, Pair, Terms
+from gruff_ledger.terms.declared import ListAddress, Pair, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level
 from gruff_ledger.work.keys.pairs import parse_key_pairs
 from gruff_ledger.work.orders import parse_order

@@ -9,7 +9,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Heading, Item, Order, StorePath, Terms
+from gruff_ledger.terms.declared import Heading, Item, Order, StorePath, Terms
 from gruff_ledger.work.keys.fields import ALIASES, MATCH, Level, parse_key_fields
 from gruff_ledger.work.orders import parse_order
 

@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Heading, Terms
+from gruff_ledger.terms.declared import Heading, Terms
 from gruff_ledger.work.keys.fields import ALIASES, MATCH, Level
 
 

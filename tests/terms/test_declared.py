@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms import Kind, Pair, Terms, describe, json_schema, plain, read
+from gruff_ledger.terms.declared import Pair, Terms, describe, json_schema, plain, read
+from gruff_ledger.terms.kinds import Kind
 
 
 class Mooring(Terms, frozen=True, kw_only=True):
@@ -35,7 +36,7 @@ class DescribeTest(unittest.TestCase):
         terms = {term.key: term for term in describe(BerthTerms)}
         self.assertEqual(list(terms)[:4], ["boat", "by", "keep", "most-boats"])
         self.assertEqual(terms["as"].attribute, "as_")
-        self.assertEqual(terms["keep"].choices, ("first", "last"))
+        self.assertEqual(terms["keep"].kind.choices, ("first", "last"))
         self.assertTrue(terms["boat"].required)
         self.assertEqual(terms["allowed"].kind, Kind.NAMES_EACH)
         self.assertIs(terms["mooring"].members, Mooring)

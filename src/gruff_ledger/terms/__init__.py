@@ -1,0 +1,1 @@
+"""Terms: the options of a verb, declared once."""
