@@ -195,31 +195,18 @@ class Drawn(msgspec.Struct, frozen=True, eq=False):
     figure: str = ""
 
 
-class Outcome(msgspec.Struct, frozen=True, eq=False):
+class Lineage(msgspec.Struct, frozen=True, eq=False):
     """
-    All that a piece of work did; the lists it was given are unchanged.
+    How a result comes from the lists that were given, beside the origins of records.
 
     Attributes
     ----------
-    table : Table
-    aside : tuple of SetAside
-    changes : tuple of Change
-    findings : tuple of Finding
-    notes : tuple of Note
     summed : int, optional
         For work whose result holds figures on records, and not the records: how many
         records are in the figures. Its equation is records in = summed + set aside.
     made : int
         For work that makes several records of one: how many more there are than came
         in. They have the origin of the record they were made of.
-    measured : str
-        The heading of the field that tells how many records each one stands for; a
-        screen can draw it.
-    detail : object
-        What the work found beside its table, for the further outputs of its verb.
-    beside : mapping
-        By their keys, functions that return the lists that the verb makes beside its
-        table; see `gruff_ledger.work.registry.Beside`.
     renamed : tuple of mapping
         For each list that was given, fields that are under another heading now: what
         it was, and what it is.
@@ -231,16 +218,42 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
         a ledger is kept, and at once.
     """
 
+    summed: int | None = None
+    made: int = 0
+    renamed: tuple[Mapping[str, str], ...] = ()
+    carried: Mapping[str, tuple[int, int]] = {}
+    drawn: Callable[[], Drawn] | None = None
+
+
+class Outcome(msgspec.Struct, frozen=True, eq=False):
+    """
+    All that a piece of work did; the lists it was given are unchanged.
+
+    Attributes
+    ----------
+    table : Table
+    aside : tuple of SetAside
+    changes : tuple of Change
+    findings : tuple of Finding
+    notes : tuple of Note
+    lineage : Lineage
+        What became of records and fields, for what follows them through a run.
+    measured : str
+        The heading of the field that tells how many records each one stands for; a
+        screen can draw it.
+    detail : object
+        What the work found beside its table, for the further outputs of its verb.
+    beside : mapping
+        By their keys, functions that return the lists that the verb makes beside its
+        table; see `gruff_ledger.work.registry.Beside`.
+    """
+
     table: Table
     aside: tuple[SetAside, ...] = ()
     changes: tuple[Change, ...] = ()
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
-    summed: int | None = None
-    made: int = 0
+    lineage: Lineage = Lineage()
     measured: str = ""
     detail: Any = None
     beside: Mapping[str, Callable[[], Table]] = {}
-    renamed: tuple[Mapping[str, str], ...] = ()
-    carried: Mapping[str, tuple[int, int]] = {}
-    drawn: Callable[[], Drawn] | None = None

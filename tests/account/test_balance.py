@@ -6,7 +6,7 @@ import numpy as np
 
 from gruff_ledger.account.balance import check_balance
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.outcome import Outcome, SetAside
+from gruff_ledger.outcome import Lineage, Outcome, SetAside
 from gruff_ledger.problems import OutOfBalance
 from tests.support import table
 
@@ -25,11 +25,11 @@ class CheckBalanceTest(unittest.TestCase):
 
     def test_records_made_of_others_have_the_origin_of_those(self) -> None:
         """Each record that came in is to be found at least once."""
-        made = Outcome(self.part(0, 0, 1, 2, 2), made=2)
+        made = Outcome(self.part(0, 0, 1, 2, 2), lineage=Lineage(made=2))
         check_balance("x", [LIST], made)
         for places, count in (((0, 0, 1, 1, 1), 2), ((0, 0, 1, 2), 2), ((0, 1), 0)):
             with self.subTest(places=places), self.assertRaises(OutOfBalance):
-                outcome = Outcome(self.part(*places), made=count)
+                outcome = Outcome(self.part(*places), lineage=Lineage(made=count))
                 check_balance("x", [LIST], outcome)
 
     def test_refuses_a_lost_an_invented_and_a_doubled_record(self) -> None:

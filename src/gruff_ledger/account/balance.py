@@ -48,20 +48,22 @@ def check_balance(entry: str, tables: Sequence[Table], outcome: Outcome) -> None
     aside = [each.table.origin for each in outcome.aside]
     went_in = [table.origin for table in tables]
     records_in = sum(map(len, went_in))
-    records_out = len(outcome.table) if outcome.summed is None else outcome.summed
+    records_out = (
+        len(outcome.table) if outcome.lineage.summed is None else outcome.lineage.summed
+    )
     records_aside = sum(map(len, aside))
-    if records_in + outcome.made != records_out + records_aside:
-        made = f", {outcome.made} were made" if outcome.made else ""
+    if records_in + outcome.lineage.made != records_out + records_aside:
+        made = f", {outcome.lineage.made} were made" if outcome.lineage.made else ""
         raise OutOfBalance(
             f"the records do not balance: {records_in} came in{made}, {records_out} "
             f"went out and {records_aside} were set aside. Nothing was written.",
             _REMEDY,
             entry=entry,
         )
-    if outcome.summed is not None:
+    if outcome.lineage.summed is not None:
         return
     there = [outcome.table.origin, *aside]
-    if outcome.made:
+    if outcome.lineage.made:
         there = [_distinct(Origin.concat(there))]
     if len(there) == len(went_in) == 1 and there[0] is went_in[0]:
         # The very same numbers: no record was touched.

@@ -212,7 +212,7 @@ class Control:
     ) -> tuple[str | None, Step] | None:
         came = begun = _NOTHING
         names: dict[str, None] = {}
-        renamed = outcome.renamed or ({},) * len(given)
+        renamed = outcome.lineage.renamed or ({},) * len(given)
         table = outcome.table
         known = [self._there.get((name, field)) for name in lists]
         targets = {
@@ -242,7 +242,7 @@ class Control:
                     is_there = True
         gone, folded = _aside(outcome.aside, (*names, field))
         changed = _changed(outcome.changes, names, heading)
-        if outcome.summed is not None:
+        if outcome.lineage.summed is not None:
             if not is_there:
                 return None
             carried = _carried(outcome, names)
@@ -266,7 +266,7 @@ class Control:
             )
         column = table.cells(heading)
         out = sum_of(column)
-        made = _made(given, names, outcome) if outcome.made else _NOTHING
+        made = _made(given, names, outcome) if outcome.lineage.made else _NOTHING
         if not is_there:
             begun, made, changed = out, _NOTHING, _NOTHING
         return heading, Step(
@@ -402,7 +402,7 @@ def _numbers_of(origin: Origin) -> Indices:
 def _carried(outcome: Outcome, names: Mapping[str, None]) -> Fraction | None:
     """Return the sum of a field that figures hold, where they do."""
     for name in names:
-        if name in outcome.carried:
-            value, scale = outcome.carried[name]
+        if name in outcome.lineage.carried:
+            value, scale = outcome.lineage.carried[name]
             return Fraction(value, 10**scale)
     return None

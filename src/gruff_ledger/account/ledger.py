@@ -79,8 +79,8 @@ class Line(msgspec.Struct, frozen=True, eq=False):
             notes=outcome.notes,
             facts=facts,
             left_out=left_out,
-            summed=outcome.summed,
-            made=outcome.made,
+            summed=outcome.lineage.summed,
+            made=outcome.lineage.made,
             groups=groups,
         )
 

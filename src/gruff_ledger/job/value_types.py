@@ -38,7 +38,9 @@ class ValueTypes:
         fields: _Fields = {}
         there = set(outcome.table.headings)
         for at, name in enumerate(lists):
-            renamed = outcome.renamed[at] if at < len(outcome.renamed) else {}
+            renamed = (
+                outcome.lineage.renamed[at] if at < len(outcome.lineage.renamed) else {}
+            )
             for heading, sources in self._fields.get(name, {}).items():
                 now = renamed.get(heading, heading)
                 if now in there:

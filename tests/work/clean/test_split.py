@@ -125,7 +125,7 @@ class OtherWaysTest(unittest.TestCase):
             outcome.table.records(),
             [("Amber", "A"), ("Bold", "A"), ("Calm", "B"), ("", "C"), ("", "D")],
         )
-        self.assertEqual(outcome.made, 1)
+        self.assertEqual(outcome.lineage.made, 1)
         self.assertEqual(outcome.table.origin.record.tolist(), [1, 1, 2, 3, 4])
         kept = split(list_, field="boats", at=(";",), records=True, keep=True)
         self.assertEqual(kept.table.headings, ("boats", "boats part", "pier"))

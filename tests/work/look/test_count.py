@@ -30,7 +30,7 @@ class CountTest(unittest.TestCase):
                 ("C", "1", "20.0%"),
             ],
         )
-        self.assertEqual(outcome.summed, 5)
+        self.assertEqual(outcome.lineage.summed, 5)
         self.assertEqual(outcome.table.origin.record.tolist(), [2, 1, 4, 5])
 
     def test_orders(self) -> None:
@@ -72,7 +72,7 @@ class CountTest(unittest.TestCase):
 
     def test_empty_lists(self) -> None:
         outcome = perform(CountTerms(by=("n",)), table("n"))
-        self.assertEqual((len(outcome.table), outcome.summed), (0, 0))
+        self.assertEqual((len(outcome.table), outcome.lineage.summed), (0, 0))
         self.assertEqual(len(perform(CountTerms(), table("n")).table), 0)
 
     @given(VALUES, VALUES, st.sampled_from(["exact", "loose", "letters"]))

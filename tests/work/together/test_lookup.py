@@ -76,7 +76,7 @@ class PolicyTest(unittest.TestCase):
 
     def test_every_match_makes_records(self) -> None:
         outcome = lookup(which="every", take=("Rate", "From=From length"))
-        self.assertEqual(outcome.made, 4)
+        self.assertEqual(outcome.lineage.made, 4)
         self.assertEqual(
             outcome.table.records(0, 4),
             [

@@ -184,7 +184,7 @@ class EndToEndTest(unittest.TestCase):
         outcome = merge(NORTH, other, key=(), by_position=True)
         self.assertEqual(outcome.table.headings, NORTH.headings)
         self.assertEqual(outcome.table.records()[-1], ("Gull", "3", "x", "y"))
-        self.assertEqual(outcome.renamed[1]["a"], "Boat")
+        self.assertEqual(outcome.lineage.renamed[1]["a"], "Boat")
         with self.assertRaisesRegex(BadTerms, "has 5 fields, and north has 4"):
             merge(NORTH, SOUTH, key=(), by_position=True)
 

@@ -164,8 +164,10 @@ class Trail:
             return table
         at = f"entries/{len(self._entries) + 1}"
         is_mixed = _overlap([self._within[name] for name in lists])
-        is_new = outcome.summed is not None or bool(outcome.made) or is_mixed
-        renamed = outcome.renamed or ({},) * len(given)
+        is_new = (
+            outcome.lineage.summed is not None or bool(outcome.lineage.made) or is_mixed
+        )
+        renamed = outcome.lineage.renamed or ({},) * len(given)
         made = self._made_fields(given, outcome, renamed, is_mixed=is_mixed)
         changes = [
             self._change(f"{at}-change-{place}", each)
@@ -180,7 +182,7 @@ class Trail:
         if made:
             columns = [table.cells(heading) for heading in made]
             cells = self._cells(f"{at}-made", table.with_fields(made, columns))
-        drawn = None if outcome.drawn is None else outcome.drawn()
+        drawn = None if outcome.lineage.drawn is None else outcome.lineage.drawn()
         drawn_line = None if drawn is None else self._drawn(f"{at}-drawn", drawn)
         parents = rows = identity = None
         within = frozenset[int]().union(*(self._within[name] for name in lists))
@@ -206,7 +208,7 @@ class Trail:
                 findings=findings,
                 cells=cells,
                 drawn=drawn_line,
-                summed=outcome.summed,
+                summed=outcome.lineage.summed,
                 parents=parents,
                 identity=identity,
                 rows=rows,
@@ -225,13 +227,13 @@ class Trail:
     ) -> list[str]:
         """Return the headings of fields whose cells no list given has as they are."""
         known: set[str] = set()
-        if outcome.summed is None and not is_mixed:
+        if outcome.lineage.summed is None and not is_mixed:
             known = {
                 other.get(heading, heading)
                 for each, other in zip(given, renamed, strict=True)
                 for heading in each.headings
             }
-        if outcome.made:
+        if outcome.lineage.made:
             # Records that were made of one may differ in what was changed.
             known -= {change.field for change in outcome.changes}
         return [heading for heading in outcome.table.headings if heading not in known]

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from msgspec import structs
 
 from gruff_ledger.field_names import expand_names, find_field, format_names
-from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.clean.fields.terms import FieldsTerms
@@ -61,7 +61,7 @@ def perform(
             )
     held = dict(zip(table.headings, table.held, strict=True))
     result = table.with_fields(headings, [held[heading] for heading in order])
-    return Outcome(result, notes=(*notes, *more), renamed=(renamed,))
+    return Outcome(result, notes=(*notes, *more), lineage=Lineage(renamed=(renamed,)))
 
 
 def _named(terms: FieldsTerms) -> Iterator[tuple[str, str]]:

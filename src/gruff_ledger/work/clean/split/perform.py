@@ -19,7 +19,7 @@ from gruff_ledger.cells.text.cut import (
 )
 from gruff_ledger.cells.text.spaces import trim, trimmed
 from gruff_ledger.field_names import find_field, format_names
-from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
@@ -280,4 +280,4 @@ def _records(
         ),
     )
     more = len(records) - len(table)
-    return Outcome(result, changes=changes, notes=notes, made=more)
+    return Outcome(result, changes=changes, notes=notes, lineage=Lineage(made=more))

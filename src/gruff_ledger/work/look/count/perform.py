@@ -11,7 +11,7 @@ import numpy as np
 from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.field_names import find_fields, made_headings
-from gruff_ledger.outcome import Drawn, Note, Outcome
+from gruff_ledger.outcome import Drawn, Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
@@ -78,7 +78,10 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
         return Drawn(origin, rows[inverse], figure="count")
 
     return Outcome(
-        table, notes=notes, summed=n, measured=named[len(headings)], drawn=drawn
+        table,
+        notes=notes,
+        measured=named[len(headings)],
+        lineage=Lineage(summed=n, drawn=drawn),
     )
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from gruff_ledger.cells.totals_rows import totals_place
 from gruff_ledger.field_names import find_fields, format_names
-from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.system.shell import command_line
 from gruff_ledger.table import Origin, Table, mapped, text_column
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
@@ -158,8 +158,8 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
     return Outcome(
         _table(looked),
         notes=tuple(notes),
-        summed=sum(map(len, tables)),
         detail=tuple(looked),
+        lineage=Lineage(summed=sum(map(len, tables))),
     )
 
 

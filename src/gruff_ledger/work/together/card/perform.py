@@ -10,7 +10,7 @@ from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
 from gruff_ledger.cells.match.levels import LEVELS, key_at
 from gruff_ledger.field_names import find_fields, free_heading
-from gruff_ledger.outcome import Note, Outcome
+from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.table import Indices, Table, taken, text_column
@@ -70,7 +70,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
     else:
         cells = [taken(table.cells(heading), places) for heading in shown]
         result = Table(shown, tuple(cells), table.origin.pick(places), "the card")
-    return Outcome(result, notes=notes, summed=len(table))
+    return Outcome(result, notes=notes, lineage=Lineage(summed=len(table)))
 
 
 def _found(terms: CardTerms, table: Table, fields: Sequence[KeyField]) -> Indices:

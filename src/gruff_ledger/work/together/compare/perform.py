@@ -16,7 +16,7 @@ from gruff_ledger.field_names import (
     free_heading,
     parse_pair,
 )
-from gruff_ledger.outcome import Finding, Note, Outcome, Severity
+from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import (
     Column,
@@ -151,12 +151,12 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
         made[terms.give](),
         findings=_findings(one, other, fields, records, partners),
         notes=notes,
-        summed=len(one) + len(other),
         beside={
             "only-first": lambda: one.keep_records(~hit),
             "only-second": lambda: other.keep_records(matched.lonely),
             "changed": changes,
         },
+        lineage=Lineage(summed=len(one) + len(other)),
     )
 
 

@@ -15,6 +15,7 @@ from gruff_ledger.outcome import (
     Change,
     Drawn,
     Finding,
+    Lineage,
     Note,
     Outcome,
     Severity,
@@ -128,7 +129,7 @@ def perform(
                 "bands have no keys to check.", "Name a field in `key`.", term="check"
             )
         result, said = checked_both_ways(table, reference, pairs, mine, theirs)
-        return Outcome(result, notes=notes + said, summed=len(table))
+        return Outcome(result, notes=notes + said, lineage=Lineage(summed=len(table)))
     matches, banded = _matches(
         terms, table, reference, mine, theirs, forms, other_forms
     )
@@ -177,12 +178,11 @@ def perform(
         changes=changes,
         findings=findings + told,
         notes=notes,
-        made=len(done) - len(table),
         beside={
             "unmatched": lambda: unmatched_table(unmatched, table, headings),
             "unused": lambda: reference.keep_records(~is_used),
         },
-        drawn=drawn,
+        lineage=Lineage(made=len(done) - len(table), drawn=drawn),
     )
 
 

@@ -13,7 +13,7 @@ from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import LEVELS
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.field_names import take_aliases
-from gruff_ledger.outcome import Note, Outcome, SetAside
+from gruff_ledger.outcome import Lineage, Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all
 from gruff_ledger.table import (
     Column,
@@ -126,7 +126,7 @@ def perform(
         aside=aside + outcome.aside,
         findings=findings,
         notes=(*notes, *outcome.notes),
-        renamed=tuple(each.renamed for each in matched),
+        lineage=Lineage(renamed=tuple(each.renamed for each in matched)),
     )
 
 

@@ -30,7 +30,7 @@ from gruff_ledger.cells.numbers.group_figures import (
 )
 from gruff_ledger.cells.order import code_ranks, sorted_places
 from gruff_ledger.field_names import free_heading, made_headings
-from gruff_ledger.outcome import Drawn, Finding, Note, Outcome, Severity, Span
+from gruff_ledger.outcome import Drawn, Finding, Lineage, Note, Outcome, Severity, Span
 from gruff_ledger.problems import BadTerms, OutOfBalance
 from gruff_ledger.table import (
     Column,
@@ -230,11 +230,13 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         got.aside,
         findings=tuple(findings),
         notes=tuple(notes),
-        summed=sum(map(len, tables)) - aside,
-        carried=carried,
-        renamed=(terms.aliases,) * len(tables),
         detail=Charted(cube, sides, tuple(each.name for each in brought), terms),
-        drawn=lambda: _drawn(terms, brought, sides, cube, headings, ~idle),
+        lineage=Lineage(
+            summed=sum(map(len, tables)) - aside,
+            carried=carried,
+            renamed=(terms.aliases,) * len(tables),
+            drawn=lambda: _drawn(terms, brought, sides, cube, headings, ~idle),
+        ),
     )
 
 
