@@ -56,6 +56,7 @@ LEVELS = {
         job value_types
         expand part since
         write
+        books
         engine
         review
     """,
