@@ -66,8 +66,9 @@ LEVELS = {
         enter schema
     """,
     "lists": """
-        address early_hashing memory_terms quote_watch reading
-        file_patterns source
+        address early_hashing known_formats memory_terms quote_watch
+        reading
+        file_patterns output source
         bounds formats web
         delimited json_lists markup outputs parquet search
         database outline workbook

@@ -39,9 +39,9 @@ from gruff_ledger.job.part import stopped_after
 from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.commit import Outputs
-from gruff_ledger.lists.outputs.terms import (
-    WritingTerms,
+from gruff_ledger.lists.outputs.prepare import (
     check_output,
     output_place,
     split_part,

@@ -10,13 +10,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.lists.formats import FORMATS, read_list
-from gruff_ledger.lists.outputs.terms import (
-    WritingTerms,
-    check_output,
-    guarded,
-    write_parts,
-)
+from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.known_formats import FORMATS
+from gruff_ledger.lists.output import WritingTerms
+from gruff_ledger.lists.outputs.prepare import check_output, guarded, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import BadTerms, UnwritableOutput

@@ -26,9 +26,10 @@ from gruff_ledger.job.engine import run
 from gruff_ledger.job.job import Job, ListToRead, OutToWrite
 from gruff_ledger.job.part import stopped_after
 from gruff_ledger.lists.address import READING_KEYS, Server, parse_address
-from gruff_ledger.lists.formats import FORMATS, by_ending, fitting
+from gruff_ledger.lists.formats import by_ending, fitting
+from gruff_ledger.lists.known_formats import FORMATS
 from gruff_ledger.lists.outputs.commit import Outputs
-from gruff_ledger.lists.outputs.terms import output_place
+from gruff_ledger.lists.outputs.prepare import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
 from gruff_ledger.table import Table, unequal

@@ -31,7 +31,8 @@ from gruff_ledger.job.job import (
     referred,
 )
 from gruff_ledger.lists.address import Server
-from gruff_ledger.lists.outputs.terms import WritingTerms, output_place, split_part
+from gruff_ledger.lists.output import WritingTerms
+from gruff_ledger.lists.outputs.prepare import output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms

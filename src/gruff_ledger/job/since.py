@@ -14,7 +14,8 @@ from pathlib import Path
 from gruff_ledger.account.ledger import Since
 from gruff_ledger.field_names import format_names
 from gruff_ledger.job.job import OutToWrite
-from gruff_ledger.lists.formats import Format, read_list
+from gruff_ledger.lists.formats import read_list
+from gruff_ledger.lists.known_formats import Format
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import Problem
@@ -75,7 +76,7 @@ def _read_back(out: OutToWrite, found: Format, path: Path) -> Table:
     """Read a result as it was written: its heading is in the first row."""
     is_text = found.name == "delimited"
     terms = ReadingTerms(
-        format_=found.name,  # type: ignore[arg-type]
+        format_=found.name,
         delimiter=out.terms.delimiter if is_text else None,
         encoding="utf-8" if is_text else None,
         skip_rows=0 if is_text else None,

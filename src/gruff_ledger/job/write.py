@@ -27,10 +27,10 @@ from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.job.value_types import ValueTypes
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.delimited.write import write_delimited
-from gruff_ledger.lists.formats import Format
+from gruff_ledger.lists.known_formats import Format
+from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.commit import Outputs
-from gruff_ledger.lists.outputs.terms import (
-    WritingTerms,
+from gruff_ledger.lists.outputs.prepare import (
     check_output,
     guarded,
     with_guarded_headings,

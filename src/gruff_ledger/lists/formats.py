@@ -1,169 +1,64 @@
-"""The formats that lists are read and written in: one module a format, one line here.
+"""Which format a list has, and reading it in that; `known_formats` lists them all.
 
-The ending of a file tells its format, unless it is stated. Modules are imported when
-their format is met.
+Every format is read and written by functions of the same form: a `Reader`, a `Finder`
+where a file can hold several lists, and a `Writer`.
 """
 
 from __future__ import annotations
 
 import importlib
-from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
-from typing import Any, NamedTuple
+from typing import Any, BinaryIO, Protocol
 from urllib.parse import urlsplit
 
 import msgspec
 
 from gruff_ledger.lists.address import Address, Fragment, is_server
+from gruff_ledger.lists.known_formats import (
+    FORMATS,
+    READ,
+    SPECIAL_READING,
+    WRITTEN,
+    Format,
+)
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput
+from gruff_ledger.terms.declared import plain
 
 Parts = tuple[tuple[tuple[str, Fragment], ...], tuple[Note, ...]]
 
 
-class Format(NamedTuple):
-    """
-    A format.
+class Reader(Protocol):
+    """Reads one list."""
 
-    Attributes
-    ----------
-    name : str
-        As `format` states it.
-    words : str
-        What it is called in messages.
-    endings : tuple of str
-    reader, parts, writer : str
-        Functions as ``module:name``: one that reads a list, one that tells which lists
-        an address means, one that writes; empty where there is none.
-    chosen : tuple of str
-        What of a `Fragment` it understands.
-    several : bool
-        Whether one file of it can hold several lists.
-    starts : tuple of bytes
-        How files of it begin.
-    media_types : tuple of str
-        What it is served as.
-    remarked : bool
-        Whether its writer takes findings, and shows them at the cells.
-    is_server : bool
-        Whether it is no file, but a database on a server.
-    """
-
-    name: str
-    words: str
-    endings: tuple[str, ...]
-    reader: str = ""
-    parts: str = ""
-    writer: str = ""
-    chosen: tuple[str, ...] = ()
-    several: bool = False
-    starts: tuple[bytes, ...] = ()
-    media_types: tuple[str, ...] = ()
-    remarked: bool = False
-    is_server: bool = False
+    def __call__(
+        self,
+        opened: Opened,
+        terms: ReadingTerms,
+        fragment: Fragment,
+        *,
+        source: int,
+        hashed: bool,
+    ) -> Reading:
+        """Read the list that a fragment means, as source number `source`."""
 
 
-_GRID = ("sheet", "rows", "cols")
-_SHEET_TYPE = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+class Finder(Protocol):
+    """Tells which lists a fragment means: each by its name, and what to note of it."""
 
-FORMATS = {
-    each.name: each
-    for each in (
-        Format(
-            "delimited",
-            "delimited text",
-            (".csv", ".tsv", ".tab", ".txt", ".asc", ".dat"),
-            reader="delimited.read:read_delimited",
-            writer="delimited.write:write_delimited",
-            chosen=("rows", "cols"),
-            media_types=("text/csv", "text/tab-separated-values", "text/plain"),
-        ),
-        Format(
-            "xlsx",
-            "an XLSX workbook",
-            (".xlsx", ".xlsm", ".xltx"),
-            reader="workbook.read:read_workbook",
-            parts="workbook.read:workbook_parts",
-            writer="workbook.write_xlsx:write_workbook",
-            remarked=True,
-            chosen=_GRID,
-            several=True,
-            starts=(b"PK\x03\x04",),
-            media_types=(_SHEET_TYPE,),
-        ),
-        Format(
-            "ods",
-            "an ODS workbook",
-            (".ods", ".ots"),
-            reader="workbook.read:read_workbook",
-            parts="workbook.read:workbook_parts",
-            chosen=_GRID,
-            media_types=("application/vnd.oasis.opendocument.spreadsheet",),
-        ),
-        Format(
-            "json",
-            "JSON",
-            (".json",),
-            reader="json_lists:read_json",
-            writer="json_lists:write_json",
-            chosen=("pointer",),
-            media_types=("application/json",),
-        ),
-        Format(
-            "json-lines",
-            "JSON Lines",
-            (".jsonl", ".ndjson"),
-            reader="json_lists:read_json_lines",
-            writer="json_lists:write_json_lines",
-            media_types=("application/x-ndjson", "application/jsonl"),
-        ),
-        Format(
-            "parquet",
-            "a Parquet file",
-            (".parquet",),
-            reader="parquet:read_parquet",
-            writer="parquet:write_parquet",
-            starts=(b"PAR1",),
-            media_types=("application/vnd.apache.parquet",),
-        ),
-        Format(
-            "sqlite",
-            "a SQLite database",
-            (".db", ".sqlite", ".sqlite3"),
-            reader="database.read:read_stored_list",
-            parts="database.read:database_parts",
-            writer="database.read:write_stored_lists",
-            chosen=("table",),
-            several=True,
-            starts=(b"SQLite format 3\x00",),
-            media_types=("application/vnd.sqlite3",),
-        ),
-        Format(
-            "postgresql",
-            "a PostgreSQL database",
-            (),
-            reader="database.read:read_stored_list",
-            parts="database.read:database_parts",
-            chosen=("table",),
-            several=True,
-            is_server=True,
-        ),
-        Format(
-            "markdown",
-            "a Markdown table",
-            (".md", ".markdown"),
-            writer="markup:write_markdown",
-        ),
-        Format("html", "an HTML page", (".html", ".htm"), writer="markup:write_html"),
-    )
-}
+    def __call__(self, opened: Opened, fragment: Fragment) -> Parts:
+        """Return the lists of a file."""
 
-READ = tuple(
-    each.name for each in FORMATS.values() if each.reader and not each.is_server
-)
-WRITTEN = tuple(each.name for each in FORMATS.values() if each.writer)
+
+class Writer(Protocol):
+    """Writes an output."""
+
+    def __call__(self, output: Output, sink: BinaryIO) -> None:
+        """Write all of its lists."""
+
 
 _FRAGMENT_WORDS = {
     "sheet": "tabs (#sheet=)",
@@ -258,8 +153,8 @@ def parts_of(opened: Opened, fragment: Fragment, found: Format) -> Parts:
     """Return the lists that a fragment means in a file: tabs or tables, by name."""
     if not found.parts:
         return (("", fragment),), ()
-    parts: Parts = function_of(found.parts)(opened, fragment)
-    return parts
+    find: Finder = function_of(found.parts)
+    return find(opened, fragment)
 
 
 def read_list(
@@ -272,10 +167,8 @@ def read_list(
 ) -> Reading:
     """Read a list in the format it has; see the readers for what can go wrong."""
     found = format_to_read(opened, address.place, terms)
-    reading: Reading = function_of(found.reader)(
-        opened, terms, address.fragment, source=source, hashed=hashed
-    )
-    return reading
+    read: Reader = function_of(found.reader)
+    return read(opened, terms, address.fragment, source=source, hashed=hashed)
 
 
 def format_to_write(place: str, stated: str | None) -> Format:
@@ -309,9 +202,9 @@ def format_to_write(place: str, stated: str | None) -> Format:
     return found
 
 
-def writer_of(found: Format) -> Callable[..., None]:
+def writer_of(found: Format) -> Writer:
     """Return the function that writes a format."""
-    function: Callable[..., None] = function_of(found.writer)
+    function: Writer = function_of(found.writer)
     return function
 
 
@@ -319,10 +212,6 @@ def function_of(place: str) -> Any:
     """Return a function of this part by its module and name, ``module:name``."""
     module, _, name = place.partition(":")
     return getattr(importlib.import_module(f"gruff_ledger.lists.{module}"), name)
-
-
-# The formats beside delimited text whose texts can be in another encoding than theirs.
-_ENCODED = ("json", "json-lines", "sqlite")
 
 
 def fitting(found: Format, terms: ReadingTerms) -> tuple[ReadingTerms, tuple[str, ...]]:
@@ -359,16 +248,9 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
         )
 
 
-def _unfit(found: Format, terms: ReadingTerms) -> Iterator[str]:
-    """Yield the keys of terms that were given and that the format lacks."""
-    grid = "rows" in found.chosen
-    for key, stated, fits in (
-        ("delimiter", terms.delimiter is not None, False),
-        ("quote", terms.quote is not None, False),
-        ("encoding", terms.encoding is not None, found.name in _ENCODED),
-        ("skip-rows", terms.skip_rows is not None, grid),
-        ("header-rows", terms.header_rows != 1, grid),
-        ("format", terms.format_ is not None, not found.is_server),
-    ):
-        if stated and not fits and found.name != "delimited":
-            yield key
+def _unfit(found: Format, terms: ReadingTerms) -> list[str]:
+    """Return the keys of terms that were given and that the format lacks."""
+    stated = plain(terms)
+    return [
+        key for key in SPECIAL_READING if key in stated and key not in found.read_as
+    ]

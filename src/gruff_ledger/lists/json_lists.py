@@ -19,9 +19,9 @@ from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import (
     NESTED,
-    NO_KINDS,
     NULL,
     NUMBER,
     TRUTH,
@@ -126,7 +126,7 @@ def read_json_lines(
     return settled(found, opened, fragment, terms)
 
 
-def write_json(table: Table, sink: BinaryIO, kinds: Kinds = NO_KINDS) -> None:
+def write_json(output: Output, sink: BinaryIO) -> None:
     """
     Write a list as an array of objects, one a line, every cell a string.
 
@@ -138,16 +138,16 @@ def write_json(table: Table, sink: BinaryIO, kinds: Kinds = NO_KINDS) -> None:
     """
     sink.write(b"[")
     separator = b"\n"
-    for block in _objects(table, kinds):
+    for block in _objects(output.table, output.kinds):
         for each in block:
             sink.write(separator + each)
             separator = b",\n"
     sink.write(b"\n]\n")
 
 
-def write_json_lines(table: Table, sink: BinaryIO, kinds: Kinds = NO_KINDS) -> None:
+def write_json_lines(output: Output, sink: BinaryIO) -> None:
     """Write a list as one object a line, every cell a string; see `write_json`."""
-    for block in _objects(table, kinds):
+    for block in _objects(output.table, output.kinds):
         sink.write(b"\n".join(block) + b"\n")
 
 

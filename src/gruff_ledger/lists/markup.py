@@ -9,6 +9,7 @@ from typing import BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.lists.output import Output
 from gruff_ledger.table import Column, Table
 
 _GROUP_RECORDS = 1 << 13
@@ -37,8 +38,9 @@ tr:hover td { background: #f3f6f9; }
 """
 
 
-def write_markdown(table: Table, sink: BinaryIO) -> None:
+def write_markdown(output: Output, sink: BinaryIO) -> None:
     """Write a list as a Markdown table; numbers stand at the right."""
+    table = output.table
     right = [_is_numeric(column) for column in table.all_cells]
     rules = ("---:" if each else "---" for each in right)
     lines = [_markdown_line(table.headings), f"| {' | '.join(rules)} |"]
@@ -48,8 +50,9 @@ def write_markdown(table: Table, sink: BinaryIO) -> None:
         sink.write(text.encode("utf-8"))
 
 
-def write_html(table: Table, sink: BinaryIO) -> None:
+def write_html(output: Output, sink: BinaryIO) -> None:
     """Write a list as one self-contained page (WHATWG HTML), in print too."""
+    table = output.table
     name = _safe(table.name)
     records = f"{len(table)} record{'' if len(table) == 1 else 's'}"
     classes = [

@@ -11,6 +11,7 @@ from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.problems import UnreadableSource
@@ -93,10 +94,11 @@ def read_parquet(
     return settled(found, opened, fragment, terms)
 
 
-def write_parquet(table: Table, sink: BinaryIO) -> None:
+def write_parquet(output: Output, sink: BinaryIO) -> None:
     """Write a list as a Parquet file, every field as text."""
     import pyarrow.parquet as parquet
 
+    table = output.table
     schema = pa.schema([(heading, pa.string()) for heading in table.headings])
     with parquet.ParquetWriter(sink, schema) as writer:
         for stretch in table.stretches(_GROUP_RECORDS):

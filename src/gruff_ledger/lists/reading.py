@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Meta
 
+from gruff_ledger.lists.known_formats import READ
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
@@ -34,9 +35,11 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
     """How a list is written; what is not stated is detected, and shown."""
 
     format_: Annotated[
-        Literal["delimited", "xlsx", "ods", "json", "json-lines", "parquet", "sqlite"]
-        | None,
-        Meta(description="The format of the list; its ending tells, unless stated."),
+        str | None,
+        Meta(
+            description="The format of the list; its ending tells, unless stated.",
+            extra={"choices": READ},
+        ),
     ] = None
     delimiter: Annotated[
         str | None,

@@ -169,13 +169,17 @@ def _term(field: msgspec.structs.FieldInfo, hint: Any) -> Term:
     assert typing.get_origin(hint) is Annotated, f"{field.name} lacks a description"
     bare, meta = typing.get_args(hint)[:2]
     members = _members(bare)
+    kind = _kind(bare) if members is None else _tables_of(members)
+    if meta.extra and "choices" in meta.extra:
+        # Those that are not written out as a `Literal`, because they stand elsewhere.
+        kind = kinds.Choice(meta.extra["choices"])
     default = field.default
     if default is msgspec.NODEFAULT and field.default_factory is not msgspec.NODEFAULT:
         default = field.default_factory()
     return Term(
         key=field.name.rstrip("_").replace("_", "-"),
         attribute=field.name,
-        kind=_kind(bare) if members is None else _tables_of(members),
+        kind=kind,
         required=field.required,
         default=None if default is msgspec.NODEFAULT else default,
         description=meta.description,

@@ -7,6 +7,7 @@ import unittest
 import zipfile
 from unittest.mock import patch
 
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.workbook.own_look import OwnBook
 from gruff_ledger.lists.workbook.write_xlsx import write_workbook
 from gruff_ledger.outcome import Finding, Severity
@@ -46,7 +47,10 @@ class OwnBookTest(FolderTest):
             listed.cells("Dues").slice(1, 1),
         )
         sink = io.BytesIO()
-        write_workbook([("Berths", listed)], sink, [finding], ["the list"])
+        output = Output(
+            [("Berths", listed)], findings=[finding], source_names=["the list"]
+        )
+        write_workbook(output, sink)
         self.check(sink.getvalue())
 
     def test_nothing_stays_of_a_workbook_that_fails(self) -> None:

@@ -22,7 +22,8 @@ from gruff_ledger.cli.screen.result import Progress
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.job.job import Job
 from gruff_ledger.job.review import Review, filled_list, now, reviews
-from gruff_ledger.lists.outputs.terms import WritingTerms, check_output, write_parts
+from gruff_ledger.lists.output import WritingTerms
+from gruff_ledger.lists.outputs.prepare import check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem

@@ -233,7 +233,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
     from gruff_ledger.cli.screen.result import Progress, show_verb
     from gruff_ledger.job.engine import run
     from gruff_ledger.job.part import stopped_after
-    from gruff_ledger.lists.outputs.terms import WritingTerms
+    from gruff_ledger.lists.output import WritingTerms
     from gruff_ledger.system.memory import settle_memory
 
     settle_memory()

@@ -41,7 +41,8 @@ from gruff_ledger.job.job import (
 )
 from gruff_ledger.lists.address import STANDARD_INPUT, list_name
 from gruff_ledger.lists.memory_terms import RoomTerms
-from gruff_ledger.lists.outputs.terms import WritingTerms, output_place, split_part
+from gruff_ledger.lists.output import WritingTerms
+from gruff_ledger.lists.outputs.prepare import output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named

@@ -26,8 +26,8 @@ from gruff_ledger.cli.screen.paragraphs import (
 from gruff_ledger.cli.screen.remarks import remark_lines
 from gruff_ledger.job.engine import Run
 from gruff_ledger.job.write import account_text
-from gruff_ledger.lists.outputs.terms import (
-    WritingTerms,
+from gruff_ledger.lists.output import WritingTerms
+from gruff_ledger.lists.outputs.prepare import (
     check_output,
     guarded,
     with_guarded_headings,

@@ -29,6 +29,7 @@ from gruff_ledger.lists.database.connect import (
     sqlite_engine,
 )
 from gruff_ledger.lists.delimited.encoding import known_codec
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.outcome import Note
@@ -304,19 +305,11 @@ def _size_and_hash(table: Table, *, hashed: bool) -> tuple[int, str | None]:
     return sink.size, sink.digest.hexdigest() if hashed else None
 
 
-def write_stored_lists(
-    parts: Sequence[tuple[str, Table]], sink: BinaryIO, beside: Path | None = None
-) -> None:
+def write_stored_lists(output: Output, sink: BinaryIO) -> None:
     """
     Write lists as tables of a SQLite database, every field as text.
 
-    Parameters
-    ----------
-    parts : sequence of (str, Table)
-        The tables by name.
-    sink : binary file
-    beside : Path, optional
-        A database whose other tables are to be in the new one as well.
+    The other tables of a database that lies there already are in the new one as well.
 
     Raises
     ------
@@ -324,11 +317,11 @@ def write_stored_lists(
         If two headings or tables differ in case only, which SQLite cannot hold.
     """
     with contextlib.closing(sqlite3.connect(":memory:")) as raw:
-        if beside is not None:
-            _copy(beside, raw)
+        if output.path.is_file():
+            _copy(output.path, raw)
         engine = sqlite_engine(raw)
         with engine.begin() as database:
-            for name, table in parts:
+            for name, table in output.parts:
                 check_names(table.headings, f"the headings of '{name}'")
                 try:
                     _fill(database, name, table)

@@ -16,6 +16,8 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, cell_bytes, chunk_of, text_chunks
+from gruff_ledger.lists.output import Output
+from gruff_ledger.lists.reading import named_character
 from gruff_ledger.storage.scratch import is_used
 from gruff_ledger.storage.stretches import taken_in_runs
 from gruff_ledger.table import (
@@ -53,6 +55,20 @@ _MOST_BYTES_IN_LINES = 1 << 30
 _FEW_CELLS = 10
 
 _BYTE_ORDER_MARK = "\ufeff"
+
+
+def write_list(output: Output, sink: BinaryIO) -> None:
+    """Write an output as its terms say; tabs are between cells of .tsv and .tab."""
+    terms = output.terms
+    is_tabbed = output.path.suffix.lower() in (".tsv", ".tab")
+    write_delimited(
+        output.table,
+        sink,
+        named_character(terms.delimiter or ("tab" if is_tabbed else ",")),
+        crlf=terms.line_ends == "crlf",
+        byte_order_mark=terms.byte_order_mark,
+        quote_all=terms.quote == "all",
+    )
 
 
 def write_delimited(

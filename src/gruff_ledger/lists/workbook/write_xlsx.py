@@ -16,10 +16,10 @@ import numpy as np
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
 from gruff_ledger.lists.workbook.read import number_text
 from gruff_ledger.lists.workbook.xlsx_findings import Forms, write_findings
-from gruff_ledger.outcome import Finding
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Column, Table
 
@@ -42,23 +42,12 @@ _MEASURED_RECORDS = 500
 _MOST_CELLS_IN_MEMORY = 4_000_000
 
 
-def write_workbook(
-    parts: Sequence[tuple[str, Table]],
-    sink: BinaryIO,
-    findings: Sequence[Finding] = (),
-    source_names: Sequence[str] = (),
-) -> None:
+def write_workbook(output: Output, sink: BinaryIO) -> None:
     """
     Write lists as the tabs of one workbook: headings bold, and frozen above the rest.
 
-    Parameters
-    ----------
-    parts : sequence of (name, Table)
-    sink : binary file
-    findings : sequence of Finding, optional
-        Cells found are coloured, with the message as a note; a last tab lists them.
-    source_names : sequence of str, optional
-        Of the sources that records come from.
+    Unless its terms say otherwise, cells found are coloured, with the message as a
+    note; a last tab lists them.
 
     Raises
     ------
@@ -73,6 +62,8 @@ def write_workbook(
     # Each mark that could begin an escape is escaped, also where two such share one:
     # the library leaves out the second of `_x005F_x0041_`.
     xlsxwriter.xmlwriter.re_control_chars_1 = _ESCAPE_START
+    parts = output.parts
+    findings = () if output.terms.no_findings else output.findings
     names = [_tab_name(name) for name, _ in parts]
     for name, table in parts:
         _check_size(name, table)
@@ -90,7 +81,9 @@ def write_workbook(
         if any(each.all for each in remarks):
             name = _free_name("Findings", names)
             listed = zip(names, (table for _, table in parts), remarks, strict=True)
-            write_findings(book.add_worksheet(name), list(listed), source_names, forms)
+            write_findings(
+                book.add_worksheet(name), list(listed), output.source_names, forms
+            )
 
 
 # The same list gives the same bytes at any time: the date of a workbook is that of the

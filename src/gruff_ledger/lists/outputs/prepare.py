@@ -9,17 +9,18 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, BinaryIO, Literal
+from typing import BinaryIO
 from urllib.parse import unquote
 
 import msgspec
 import numpy as np
-from msgspec import Meta
 
 from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.lists.address import Server, check_no_password, is_server
-from gruff_ledger.lists.formats import Format, format_to_write, writer_of
-from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
+from gruff_ledger.lists.formats import format_to_write, writer_of
+from gruff_ledger.lists.known_formats import SPECIAL_WRITING, Format
+from gruff_ledger.lists.output import Output, WritingTerms
+from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput
 from gruff_ledger.table import (
@@ -30,7 +31,7 @@ from gruff_ledger.table import (
     filtered,
     text_column,
 )
-from gruff_ledger.terms.declared import Terms
+from gruff_ledger.terms.declared import plain
 
 # Put before such a text: spreadsheet programs then show all of it as text.
 _GUARD = "'"
@@ -39,80 +40,6 @@ _GUARD = "'"
 _ADDRESS = re.compile(r"[a-z][a-z0-9+.-]+:/", re.IGNORECASE)
 
 _PART = re.compile(r"(.+)#(sheet|table)=(.+)", re.DOTALL)
-
-
-class WritingTerms(Terms, frozen=True, kw_only=True):
-    """How an output is written."""
-
-    format_: Annotated[
-        Literal[
-            "delimited",
-            "xlsx",
-            "json",
-            "json-lines",
-            "parquet",
-            "sqlite",
-            "markdown",
-            "html",
-        ]
-        | None,
-        Meta(
-            description="The format to write; the path's ending tells, unless stated."
-        ),
-    ] = None
-    delimiter: Annotated[
-        str | None,
-        Meta(
-            description="What to put between the cells of delimited text: one "
-            "character, or 'tab'. A comma, unless stated; a tab in .tsv and .tab files."
-        ),
-    ] = None
-    line_ends: Annotated[
-        Literal["lf", "crlf"],
-        Meta(description="How lines of delimited text end."),
-    ] = "lf"
-    byte_order_mark: Annotated[
-        bool,
-        Meta(
-            description="Begin delimited text with a byte-order mark, by which some "
-            "programs know UTF-8."
-        ),
-    ] = False
-    quote: Annotated[
-        Literal["needed", "all"],
-        Meta(
-            description="Which cells of delimited text stand in double quotes: those "
-            "that need them, or all."
-        ),
-    ] = "needed"
-    guard_formulas: Annotated[
-        bool,
-        Meta(
-            description="Put an apostrophe before text that a spreadsheet program "
-            "would run as a formula; each is journaled as a change."
-        ),
-    ] = False
-
-    no_findings: Annotated[
-        bool,
-        Meta(
-            description="Leave findings out of a workbook; else the cells found are "
-            "coloured, with the message as a note, and a tab lists them."
-        ),
-    ] = False
-
-    def __post_init__(self) -> None:
-        """Refuse a delimiter that could not be read back."""
-        if self.delimiter is None:
-            return
-        character = named_character(self.delimiter)
-        if len(character) != 1 or character in '"\r\n\0' or not character.isascii():
-            raise BadTerms(
-                f"'{self.delimiter}' cannot be written as a delimiter.",
-                "Give `delimiter` one ASCII character that is no quote and no line "
-                "end, or the word tab.",
-                term="delimiter",
-            )
 
 
 def split_part(address: str) -> tuple[str, str | None]:
@@ -185,20 +112,15 @@ def check_output(
             "End each path with #sheet=NAME (or #table=NAME), with different names.",
             file=str(path),
         )
-    if found.name != "delimited":
-        for key, stated in (
-            ("delimiter", terms.delimiter is not None),
-            ("line-ends", terms.line_ends != "lf"),
-            ("byte-order-mark", terms.byte_order_mark),
-            ("quote", terms.quote != "needed"),
-        ):
-            if stated:
-                raise BadTerms(
-                    f"{found.words} has no such thing; delimited text has.",
-                    "Leave it out.",
-                    file=str(path),
-                    term=key,
-                )
+    stated = plain(terms)
+    for key in SPECIAL_WRITING:
+        if key in stated and key not in found.written_as:
+            raise BadTerms(
+                f"{found.words} has no such thing; delimited text has.",
+                "Leave it out.",
+                file=str(path),
+                term=key,
+            )
     return found
 
 
@@ -235,35 +157,10 @@ def write_parts(
     UnwritableOutput
         If the format cannot hold what a list holds.
     """
-    write = writer_of(found)
+    named = [(name or readable(path.stem), table) for name, table in parts]
+    output = Output(named, terms, path, findings, source_names, kinds)
     try:
-        if found.several:
-            named = [(name or readable(path.stem), table) for name, table in parts]
-            if found.remarked and not terms.no_findings:
-                write(named, sink, findings, source_names)
-            elif found.name == "sqlite" and path.is_file():
-                write(named, sink, path)
-            else:
-                write(named, sink)
-            return
-        ((_, table),) = parts
-        if found.name == "delimited":
-            is_tabbed = path.suffix.lower() in (".tsv", ".tab")
-            delimiter = named_character(
-                terms.delimiter or ("tab" if is_tabbed else ",")
-            )
-            write(
-                table,
-                sink,
-                delimiter,
-                crlf=terms.line_ends == "crlf",
-                byte_order_mark=terms.byte_order_mark,
-                quote_all=terms.quote == "all",
-            )
-        elif kinds and found.name.startswith("json"):
-            write(table, sink, kinds)
-        else:
-            write(table, sink)
+        writer_of(found)(output, sink)
     except UnwritableOutput as problem:
         raise problem.placed(file=str(path)) from None
 
