@@ -17,8 +17,9 @@ LEVELS = {
     "": """
         credentials words
         problems
-        demo system table
-        outcome storage
+        columns demo system
+        storage table
+        outcome
         cells
         field_names likeness
         account terms

@@ -10,17 +10,15 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Table,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
-    mapped,
-    mapped_ahead,
-    mapped_whole,
     taken,
     text_column,
 )
+from gruff_ledger.columns.threads import mapped, mapped_ahead, mapped_whole
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Table
 from tests.support import table
 
 

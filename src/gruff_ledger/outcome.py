@@ -12,8 +12,10 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.columns.arrays import constant_column
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.credentials import hide_credentials
-from gruff_ledger.table import Column, Indices, Origin, Table, constant_column
+from gruff_ledger.table import Origin, Table
 
 
 class Severity(StrEnum):

@@ -9,9 +9,10 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from gruff_ledger.account.control import Control, decimal_words, sum_of
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.outcome import Outcome, SetAside
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Table, text_column
+from gruff_ledger.table import Table
 from gruff_ledger.work.registry import VERBS
 from tests.support import FolderTest, table
 

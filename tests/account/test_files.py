@@ -4,8 +4,9 @@ import unittest
 
 from gruff_ledger.account.files import account_facts, ledger_tables
 from gruff_ledger.account.ledger import Account, Line
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
-from gruff_ledger.table import Origin, text_column
+from gruff_ledger.table import Origin
 from tests.support import table
 
 

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.table import concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
 
 
 class IsBlankTest(unittest.TestCase):

@@ -5,7 +5,7 @@ import unittest
 from gruff_ledger.cells.formula_like import formula_mask, may_run, would_run
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text.spaces import trim
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 from tests.support import FolderTest
 
 

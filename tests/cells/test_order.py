@@ -14,7 +14,7 @@ from gruff_ledger.cells.order import (
     text_key,
     text_ranks,
 )
-from gruff_ledger.table import concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
 
 TEXTS = st.lists(st.text(max_size=6) | st.text("ab", max_size=70), max_size=30)
 

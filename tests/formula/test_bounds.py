@@ -6,12 +6,12 @@ from unittest.mock import patch
 
 from gruff_ledger.cells.text import room
 from gruff_ledger.cells.text.room import TextRoom, TooMuchText, text_bytes
+from gruff_ledger.columns.arrays import arrow_functions, text_column
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.operators import _as_regex, _like_pieces, is_like
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import Texts, Truths
-from gruff_ledger.table import arrow_functions, text_column
 from gruff_ledger.work.clean.join.perform import perform as join
 from gruff_ledger.work.clean.join.terms import JoinTerms
 from tests.support import FolderTest, table

@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.likeness.candidates import Pairs, candidates, information
 from gruff_ledger.likeness.grouping import grouped
 from gruff_ledger.likeness.scoring import Scoring
-from gruff_ledger.table import text_column
 
 
 def groups(n, scores, least=70.0, same=(), different=()):

@@ -3,9 +3,10 @@
 import unittest
 from typing import Any
 
+from gruff_ledger.columns.arrays import constant_column
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.rules.rule import Rule
-from gruff_ledger.table import Table, constant_column
+from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Formula, ListAddress
 from gruff_ledger.work.check.flag.perform import perform
 from gruff_ledger.work.check.flag.terms import FlagTerms

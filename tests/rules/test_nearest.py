@@ -2,8 +2,8 @@
 
 import unittest
 
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.rules.nearest import nearest_values
-from gruff_ledger.table import text_column
 
 
 def nearest(wrong: list[str], allowed: list[str], **more: object) -> list[str]:

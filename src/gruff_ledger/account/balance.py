@@ -14,9 +14,10 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import OutOfBalance
-from gruff_ledger.table import Origin, Table, mapped
+from gruff_ledger.table import Origin, Table
 
 # Odd constants with well-spread bits, so that sums over different sets of records
 # differ but for one chance in 2**64.

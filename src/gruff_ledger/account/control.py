@@ -20,9 +20,11 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import decimal_text, read_amounts
 from gruff_ledger.cells.numbers.group_figures import total_of
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.outcome import Change, Outcome, SetAside
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Indices, Origin, Table, filtered
+from gruff_ledger.table import Origin, Table
 
 _NOTHING = Fraction(0)
 

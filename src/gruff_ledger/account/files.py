@@ -14,15 +14,7 @@ import numpy as np
 
 from gruff_ledger.account.control import STEP_SUMS, Step, decimal_words
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.credentials import hidden_facts
-from gruff_ledger.field_names import made_headings
-from gruff_ledger.outcome import SetAside
-from gruff_ledger.table import (
-    Column,
-    Held,
-    Origin,
-    Table,
-    column_of,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
     number_column,
@@ -30,6 +22,12 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.columns.pending import Held, column_of
+from gruff_ledger.columns.types import Column
+from gruff_ledger.credentials import hidden_facts
+from gruff_ledger.field_names import made_headings
+from gruff_ledger.outcome import SetAside
+from gruff_ledger.table import Origin, Table
 
 ACCOUNT_FILE = "account.json"
 

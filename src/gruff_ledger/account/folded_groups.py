@@ -11,8 +11,9 @@ from collections.abc import Callable, Sequence
 import msgspec
 import numpy as np
 
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import SetAside
-from gruff_ledger.table import Indices, Origin, Table
+from gruff_ledger.table import Origin, Table
 
 # As many groups, and records of them, as anybody reads on a page.
 MOST_GROUPS = 60

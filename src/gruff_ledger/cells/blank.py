@@ -15,7 +15,9 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask, mapped, taken
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Mask
 
 WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
 INVISIBLE = (

@@ -15,7 +15,8 @@ import pyarrow as pa
 from gruff_ledger.cells.blank import BLANK_CHARACTERS
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask, taken
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.types import Column, Mask
 
 _SIGNS = "=+\\-@\uff1d\uff0b\uff0d\uff20"
 _MAY_RUN = re.compile(f"[{BLANK_CHARACTERS}]*[{_SIGNS}]|[\t\r]")

@@ -10,7 +10,7 @@ import numpy as np
 from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
 from gruff_ledger.cells.dates.moments import read_moment
 from gruff_ledger.cells.text_bytes import DIGIT, kinds_in, text_chunks
-from gruff_ledger.table import Column, Mask
+from gruff_ledger.columns.types import Column, Mask
 
 Kind = Literal["number", "code", "date", "text", "blank"]
 

@@ -15,7 +15,8 @@ from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.text.spaces import squeezable, squeeze, trim_blanks, trimmed
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunks
-from gruff_ledger.table import Column, Indices, Mask, joined, taken
+from gruff_ledger.columns.arrays import joined, taken
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 _WORD_BYTES = 8
 

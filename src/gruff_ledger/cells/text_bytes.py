@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.table import Column
+from gruff_ledger.columns.types import Column
 
 _NO_BYTES = np.zeros(0, np.uint8)
 

@@ -18,6 +18,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.columns.arrays import unequal
 from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.toml_lines import Statement, line_of, statements
@@ -32,7 +33,7 @@ from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.outputs.prepare import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
-from gruff_ledger.table import Table, unequal
+from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Terms, plain
 
 # A ledger of its own: several dockets can lie in one folder.

@@ -13,6 +13,7 @@ import numpy as np
 from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.dates.moments import DAY, Moments
 from gruff_ledger.cells.numbers.amounts import absolute, compared, constant, rounded
+from gruff_ledger.columns.arrays import constant_column
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call
@@ -26,7 +27,6 @@ from gruff_ledger.formula.values import (
     Value,
     column_of,
 )
-from gruff_ledger.table import constant_column
 
 _MOST_DIGITS = 100
 

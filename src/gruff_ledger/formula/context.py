@@ -18,6 +18,8 @@ from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.room import TextRoom
+from gruff_ledger.columns.arrays import filtered, text_column
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Call,
@@ -41,7 +43,7 @@ from gruff_ledger.formula.values import (
     stretched,
 )
 from gruff_ledger.outcome import Finding, Note, Severity
-from gruff_ledger.table import Column, Mask, Table, filtered, text_column
+from gruff_ledger.table import Table
 
 
 class Context(abc.ABC):

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from gruff_ledger.cells.keys.distinct import combinations, distinct
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.formula.values import Texts
-from gruff_ledger.table import Indices
 
 
 def decided(

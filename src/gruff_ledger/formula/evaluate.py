@@ -11,6 +11,8 @@ from gruff_ledger.cells.dates.moments import DatePattern, Moments
 from gruff_ledger.cells.numbers.amounts import TooLong, constant
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.room import TooMuchText
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.functions import called
@@ -40,7 +42,7 @@ from gruff_ledger.formula.values import (
     Value,
 )
 from gruff_ledger.problems import UnknownField
-from gruff_ledger.table import Mask, Table, text_column
+from gruff_ledger.table import Table
 
 
 class Evaluation(Context):

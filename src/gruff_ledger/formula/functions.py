@@ -21,6 +21,8 @@ from gruff_ledger.cells.numbers.amounts import (
     remainders,
     rounded,
 )
+from gruff_ledger.columns.arrays import spread_column
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula import operators
 from gruff_ledger.formula.casting import cast
 from gruff_ledger.formula.context import Context, Operation
@@ -37,7 +39,6 @@ from gruff_ledger.formula.values import (
     Value,
 )
 from gruff_ledger.problems import nearest_or_all
-from gruff_ledger.table import Mask, spread_column
 
 # A text longer than this in every record would fill the memory.
 _LONGEST_PADDED = 10_000

@@ -8,6 +8,7 @@ import numpy as np
 
 from gruff_ledger.cells.dates.moments import Moments
 from gruff_ledger.cells.numbers.amounts import Amounts, chosen
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.nodes import BadFormula, Place
 from gruff_ledger.formula.values import (
@@ -22,7 +23,6 @@ from gruff_ledger.formula.values import (
     Value,
     merged_columns,
 )
-from gruff_ledger.table import Mask
 
 Part = tuple[Mask, Value, Place]
 

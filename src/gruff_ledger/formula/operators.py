@@ -29,6 +29,8 @@ from gruff_ledger.cells.numbers.amounts import (
 from gruff_ledger.cells.text.room import text_bytes
 from gruff_ledger.cells.text.weave import by_stretches, bytes_of, woven
 from gruff_ledger.cells.text_bytes import Chunk
+from gruff_ledger.columns.arrays import arrow_functions, constant_column, text_column
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place
@@ -43,13 +45,6 @@ from gruff_ledger.formula.values import (
     Truths,
     Value,
     stretched,
-)
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    arrow_functions,
-    constant_column,
-    text_column,
 )
 
 # What matches of a pattern need not be counted for.

@@ -9,9 +9,11 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.kinds import dates_in_figures
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Mask, Table, filtered
+from gruff_ledger.table import Table
 
 _REMEDIES = {
     "number": "Say in `form` how they are written, as in fields = ['{field}'], "

@@ -16,14 +16,9 @@ from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
+from gruff_ledger.columns.arrays import constant_column, filtered, spread_column
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import Interval
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    constant_column,
-    filtered,
-    spread_column,
-)
 
 
 class Numbers(NamedTuple):

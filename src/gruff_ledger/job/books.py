@@ -20,6 +20,8 @@ from gruff_ledger.account.control import Control
 from gruff_ledger.account.folded_groups import Groups, first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail.write import Trail
+from gruff_ledger.columns.pending import Pending
+from gruff_ledger.columns.storage import storage
 from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.job.expand import Source
 from gruff_ledger.job.job import Entry, Job, beside_name
@@ -31,7 +33,6 @@ from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import check_same
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem
-from gruff_ledger.storage.scratch import is_used, stored_table
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import plain
 
@@ -316,10 +317,13 @@ def _outcome(
     if entry.files:
         more["files"] = dict(entry.files)
     outcome = entry.verb.perform(entry.terms, *given, **more)
-    if is_used():
-        kept = stored_table(outcome.table)
-        outcome = msgspec.structs.replace(outcome, table=kept)
-    return outcome
+    place = storage()
+    held = tuple(
+        each if isinstance(each, Pending) else place.kept(each)
+        for each in outcome.table.held
+    )
+    table = msgspec.structs.replace(outcome.table, held=held)
+    return msgspec.structs.replace(outcome, table=table)
 
 
 def _entry_facts(entry: Entry, outcome: Outcome) -> dict[str, Any]:

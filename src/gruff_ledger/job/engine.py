@@ -25,14 +25,11 @@ from gruff_ledger.lists.file_patterns import matching_files
 from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.outcome import Note
+from gruff_ledger.storage.files import Files, wants_files
 from gruff_ledger.storage.folders import remove_left, scratch_root
-from gruff_ledger.storage.scratch import (
-    Scratch,
-    memory_to_use,
-    wants_scratch,
-)
 from gruff_ledger.system.locks import only_one
-from gruff_ledger.table import Table, give_back_memory_at_once
+from gruff_ledger.system.memory import give_back_memory_at_once, memory_to_use
+from gruff_ledger.table import Table
 
 
 class Run(msgspec.Struct, frozen=True):
@@ -177,11 +174,11 @@ def _enter_scratch(
     size = sum(each.opened.size_bytes for each in sources.values())
     memory = room.stated_bytes() or memory_to_use()
     beneath = Path(room.scratch) if room.scratch else None
-    if not wants_scratch(size, memory):
+    if not wants_files(size, memory):
         # What an earlier run was killed over must not lie there for long.
         remove_left(scratch_root(beneath))
         return
-    scratch = stack.enter_context(Scratch(beneath))
+    scratch = stack.enter_context(Files(beneath))
     if not scratch.has_arrays:
         account.notes.append(
             Note(

@@ -22,6 +22,7 @@ from gruff_ledger.account.files import (
 from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail.format import TRAIL_FILE
 from gruff_ledger.account.trail.write import Trail
+from gruff_ledger.columns.storage import storage
 from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.job.value_types import ValueTypes
@@ -39,7 +40,6 @@ from gruff_ledger.lists.outputs.prepare import (
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.outcome import Change, Finding, Note
 from gruff_ledger.problems import UnwritableOutput
-from gruff_ledger.storage.scratch import is_used
 from gruff_ledger.table import Table
 
 PAGE_FILE = "account.html"
@@ -263,7 +263,8 @@ class Written:
             findings = [found for line in account.lines() for found in line.findings]
             names = account.source_names
         # In files, lists take no more memory than is allowed only one after the other.
-        write = self._outputs.write if is_used() else self._outputs.write_behind
+        whole = storage().holds_whole
+        write = self._outputs.write_behind if whole else self._outputs.write
         write(
             path,
             lambda sink: write_parts(

@@ -16,8 +16,8 @@ import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.likeness.words import words_of
-from gruff_ledger.table import Column, Indices
 
 # A block of more records than this is passed over.
 _LARGEST_BLOCK = 12

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.table import Indices
+from gruff_ledger.columns.types import Indices
 
 
 class Forest:

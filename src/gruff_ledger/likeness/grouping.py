@@ -10,10 +10,10 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.likeness.candidates import Pairs
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.likeness.scoring import Scores
-from gruff_ledger.table import Indices
 
 # Two records of one group may be so much less alike than what is asked.
 _STRANGERS = 20.0

@@ -15,9 +15,9 @@ import numpy.typing as npt
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.likeness.candidates import Pairs, information
 from gruff_ledger.likeness.words import Likeness, likeness, words_of
-from gruff_ledger.table import Column, Indices
 
 Scores = npt.NDArray[np.float64]
 

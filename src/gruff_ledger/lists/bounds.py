@@ -16,12 +16,13 @@ import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.totals_rows import end_of_records, totals_place
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
-from gruff_ledger.table import Mask, Table
+from gruff_ledger.table import Table
 
 _TOTALS_REASON = "looks like a row of totals"
 
@@ -222,7 +223,7 @@ def picked_aside(
 
 
 def _picked_finding(part: Finding, within: Callable[[Any], Mask]) -> Finding:
-    from gruff_ledger.table import filtered
+    from gruff_ledger.columns.arrays import filtered
 
     mask = within(part.origin.record)
     return msgspec.structs.replace(

@@ -16,6 +16,8 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.columns.arrays import concat_columns, constant_column, text_column
+from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
@@ -32,14 +34,7 @@ from gruff_ledger.lists.reading import (
 from gruff_ledger.lists.source import Hashing, Opened
 from gruff_ledger.outcome import Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
-from gruff_ledger.table import (
-    Column,
-    Origin,
-    Table,
-    concat_columns,
-    constant_column,
-    text_column,
-)
+from gruff_ledger.table import Origin, Table
 
 _GROUP_RECORDS = 20_000
 

@@ -9,8 +9,9 @@ from typing import BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.output import Output
-from gruff_ledger.table import Column, Table
+from gruff_ledger.table import Table
 
 _GROUP_RECORDS = 1 << 13
 

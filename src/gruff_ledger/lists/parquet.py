@@ -8,6 +8,7 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.columns.storage import storage
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled
@@ -15,7 +16,6 @@ from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.storage.scratch import gathering
 from gruff_ledger.table import Origin, Table
 
 _GROUP_RECORDS = 1 << 16
@@ -53,7 +53,7 @@ def read_parquet(
                     "Send it in parts.",
                     file=opened.address,
                 )
-            gathered = gathering(len(names))
+            gathered = storage().gathering(len(names))
             for batch in file.iter_batches(_GROUP_RECORDS):
                 gathered.add(
                     [

@@ -28,8 +28,9 @@ from gruff_ledger.account.words import (
     since_words,
     written_words,
 )
+from gruff_ledger.columns.types import Column
 from gruff_ledger.outcome import SetAside
-from gruff_ledger.table import Column, Origin
+from gruff_ledger.table import Origin
 from gruff_ledger.words import visible
 
 # What one part of the page may take, and all charts together; with the rest of the page

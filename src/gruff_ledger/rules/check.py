@@ -31,6 +31,14 @@ from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, number_pattern
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.templates import by_template, template_parts
+from gruff_ledger.columns.arrays import (
+    arrow_functions,
+    concat_columns,
+    constant_column,
+    filtered,
+)
+from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_field, find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
@@ -39,16 +47,7 @@ from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.rules.rule import DATES, NEAREST, NUMBERS, VALUE, Rule
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    Table,
-    arrow_functions,
-    concat_columns,
-    constant_column,
-    filtered,
-    mapped_whole,
-)
+from gruff_ledger.table import Table
 
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 20_000

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.keys.distinct import combinations
 from gruff_ledger.cells.match.levels import key_at, letters
-from gruff_ledger.table import Column, spread_column
+from gruff_ledger.columns.arrays import spread_column
+from gruff_ledger.columns.types import Column
 
 # A suggestion is worth giving from this likeness on, of 0 to 1.
 _LEAST_LIKENESS = 0.5

@@ -16,13 +16,8 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    arrow_functions,
-    concat_columns,
-    number_array,
-)
+from gruff_ledger.columns.arrays import arrow_functions, concat_columns, number_array
+from gruff_ledger.columns.types import Column, Indices
 
 # Values looked at a time.
 _BLOCK = 1 << 20

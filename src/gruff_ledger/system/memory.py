@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import os
 import sys
+from pathlib import Path
+from typing import Any
 
 import pyarrow as pa
 
@@ -41,3 +44,68 @@ def settle_memory() -> None:
             settle = ctypes.CDLL(None).mallopt
             settle(_MMAP_THRESHOLD, _LARGE_BYTES)
             settle(_TRIM_THRESHOLD, _KEPT_BYTES)
+
+
+def give_back_memory_at_once() -> None:
+    """
+    Have Arrow give what it frees back to the system at once.
+
+    That takes a little time, and leaves room for NumPy, which cannot use what Arrow
+    keeps for later.
+    """
+    if pa.default_memory_pool().backend_name == "jemalloc":
+        pa.jemalloc_set_decay_ms(0)
+
+
+def memory_to_use() -> int:
+    """Return how many bytes of memory a run may take, unless told: half of all."""
+    return _memory_of_machine() // 2
+
+
+def _memory_of_machine() -> int:
+    """Return how much memory there is, in bytes, also where a container has less."""
+    found = []
+    with contextlib.suppress(AttributeError, OSError, ValueError):
+        found.append(os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE"))
+    if os.name == "nt":
+        found.append(_memory_of_windows())
+    for limit in (
+        "/sys/fs/cgroup/memory.max",
+        "/sys/fs/cgroup/memory/memory.limit_in_bytes",
+    ):
+        with contextlib.suppress(OSError, ValueError):
+            found.append(int(Path(limit).read_text()))
+    found += _limits_of_own_group()
+    # Where nothing tells, a small machine is assumed.
+    return min([each for each in found if each > 0], default=4 << 30)
+
+
+def _limits_of_own_group() -> list[int]:
+    """Return the memory limits of the control groups that this process is in."""
+    found = []
+    with contextlib.suppress(OSError, ValueError):
+        for line in Path("/proc/self/cgroup").read_text().splitlines():
+            _, kinds, path = line.split(":", 2)
+            if kinds in ("", "memory"):
+                root = Path("/sys/fs/cgroup", kinds)
+                name = "memory.limit_in_bytes" if kinds else "memory.max"
+                with contextlib.suppress(OSError, ValueError):
+                    found.append(int((root / path.lstrip("/") / name).read_text()))
+    return found
+
+
+def _memory_of_windows() -> int:
+    class Status(ctypes.Structure):
+        _fields_ = (
+            ("length", ctypes.c_ulong),
+            ("load", ctypes.c_ulong),
+            *((name, ctypes.c_ulonglong) for name in ("total", "free", "page_total")),
+            *((name, ctypes.c_ulonglong) for name in ("page_free", "all", "all_free")),
+            ("extended", ctypes.c_ulonglong),
+        )
+
+    status = Status()
+    status.length = ctypes.sizeof(status)
+    system: Any = ctypes
+    system.windll.kernel32.GlobalMemoryStatusEx(ctypes.byref(status))
+    return int(status.total)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
+from gruff_ledger.columns.arrays import filtered, unequal
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.outcome import Change, Note
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Mask, Table, filtered, unequal
+from gruff_ledger.table import Table
 
 
 def changes_of(

@@ -18,12 +18,14 @@ from gruff_ledger.cells.keys.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
 from gruff_ledger.cells.order import code_ranks, number_ranks, sorted_places, text_ranks
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, parse_names
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
-from gruff_ledger.table import Column, Indices, Mask, Table, filtered
+from gruff_ledger.table import Table
 
 Way = Literal["text", "code", "number", "date"]
 

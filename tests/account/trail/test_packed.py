@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from pyarrow import ipc
 
 from gruff_ledger.account.trail.packed import PackedCells, is_packed, write_packed
-from gruff_ledger.table import Column, concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
+from gruff_ledger.columns.types import Column
 
 
 def read_back(columns: dict[str, Column]) -> tuple[PackedCells, int]:

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
 from gruff_ledger.cells.text_bytes import chunk_of
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 DAYS = st.dates(datetime.date(1900, 1, 1), datetime.date(2100, 12, 31))
 

@@ -18,8 +18,8 @@ from gruff_ledger.cells.dates.moments import (
     read_moments,
     to_column,
 )
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import text_column
 
 EPOCH = datetime.date(1970, 1, 1)
 

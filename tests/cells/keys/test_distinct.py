@@ -18,7 +18,7 @@ from gruff_ledger.cells.keys.distinct import (
     rewritten,
     with_cells,
 )
-from gruff_ledger.table import concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
 
 CELLS = st.lists(st.sampled_from(["a", "b", "", "cc", "Élodie"]), max_size=30)
 

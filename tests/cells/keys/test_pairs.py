@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from gruff_ledger.cells.keys import pairs, same_key
 from gruff_ledger.cells.keys.pairs import found_in, occurrences
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 FEW_TEXTS = st.sampled_from(["", "a", "b", "ab", "a" * 9, "a" * 8 + "b", "é"])
 RECORDS = st.lists(st.tuples(FEW_TEXTS, FEW_TEXTS), max_size=30)

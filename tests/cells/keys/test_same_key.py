@@ -15,7 +15,7 @@ from gruff_ledger.cells.keys.same_key import (
     places_of_repeated,
     unlike,
 )
-from gruff_ledger.table import concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
 
 FEW_TEXTS = st.sampled_from(["", "a", "b", "ab", "a" * 9, "a" * 8 + "b", "é"])
 RECORDS = st.lists(st.tuples(FEW_TEXTS, FEW_TEXTS), min_size=1, max_size=40)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from gruff_ledger.cells.match import levels
 from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.cells.match.levels import key_at
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 CELLS = st.lists(st.text("aB é\u00a0\t.-'1ß€©№", max_size=6), max_size=12)
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from gruff_ledger.cells.keys.fingerprints import combined, fingerprints
 from gruff_ledger.cells.match.levels import loose
-from gruff_ledger.table import concat_columns, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
 
 cells = st.lists(st.text(max_size=40), min_size=1, max_size=30)
 

@@ -26,7 +26,7 @@ from gruff_ledger.cells.numbers.amounts import (
     subtracted,
     to_column,
 )
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 # More digits than any result here has.
 EXACT = decimal.Context(prec=400)

@@ -16,8 +16,8 @@ from gruff_ledger.cells.numbers.forms import (
     plain_cells,
 )
 from gruff_ledger.cells.numbers.plain import plain_text
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import text_column
 
 COMMA = NumberForm(decimal=",", group=".")
 

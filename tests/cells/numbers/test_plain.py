@@ -18,7 +18,7 @@ from gruff_ledger.cells.numbers.plain import (
     sum_of,
 )
 from gruff_ledger.cells.text_bytes import chunk_of, kinds_in
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 CELLS = st.lists(
     st.one_of(

@@ -15,8 +15,8 @@ from gruff_ledger.cells.text.cut import (
     parts_by_widths,
     pieces_of,
 )
+from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import concat_columns, text_column
 
 CELLS = st.lists(st.text('ab-;" é', max_size=10), max_size=20)
 CUTTINGS = st.builds(

@@ -18,7 +18,7 @@ from gruff_ledger.cells.text.spaces import (
     trimmed,
     without_invisible,
 )
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 CELLS = st.lists(
     st.text("aB \t\n\u00a0\u200bé-.ß9", max_size=8) | st.text(max_size=4), max_size=20

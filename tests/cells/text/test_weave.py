@@ -17,7 +17,7 @@ from gruff_ledger.cells.text.weave import (
     woven,
 )
 from gruff_ledger.cells.text_bytes import chunk_of
-from gruff_ledger.table import text_column
+from gruff_ledger.columns.arrays import text_column
 
 ASCII = st.lists(st.text("abc ", max_size=8), min_size=1, max_size=20)
 

@@ -7,9 +7,10 @@ from unittest.mock import patch
 
 import numpy as np
 
+from gruff_ledger.columns.arrays import constant_column
 from gruff_ledger.lists.delimited import write
 from gruff_ledger.lists.delimited.write import write_delimited
-from gruff_ledger.table import Table, constant_column
+from gruff_ledger.table import Table
 from tests.support import table
 
 

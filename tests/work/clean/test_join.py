@@ -5,8 +5,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.problems import BadTerms, UnknownField
-from gruff_ledger.table import text_column
 from gruff_ledger.work.clean.join.perform import by_template, perform, with_separator
 from gruff_ledger.work.clean.join.terms import JoinTerms
 from tests.support import table

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.numbers.plain import exact_sum, number_of
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.report.charts import write_survey_chart
-from gruff_ledger.table import Table, text_column
+from gruff_ledger.table import Table
 from gruff_ledger.work.look.survey import field_summary
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
 from gruff_ledger.work.look.survey.perform import perform

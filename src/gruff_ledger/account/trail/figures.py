@@ -11,7 +11,7 @@ from gruff_ledger.account.control import decimal_words
 from gruff_ledger.account.trail.answers import Part, Parts
 from gruff_ledger.account.trail.format import DrawnLine, EntryLine, Who
 from gruff_ledger.account.trail.walk import OpenTrail
-from gruff_ledger.table import Indices
+from gruff_ledger.columns.types import Indices
 
 # Records behind a figure that are told one by one.
 SHOWN_PARTS = 20

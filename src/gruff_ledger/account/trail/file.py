@@ -29,8 +29,9 @@ from gruff_ledger.account.trail.format import (
     Whos,
 )
 from gruff_ledger.account.trail.packed import PackedCells, is_packed
+from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.problems import Problem, UnreadableSource
-from gruff_ledger.table import Indices, mapped_whole
 
 # What stands before the name in a local header (APPNOTE.TXT 4.3.7).
 _LOCAL_HEADER_BYTES = 30
@@ -265,7 +266,7 @@ class TrailFile:
 
     def rows_with(self, name: str, field: str, text: str) -> Indices:
         """Return the rows, counted from 0, of a part that have a text in a field."""
-        from gruff_ledger.table import arrow_functions
+        from gruff_ledger.columns.arrays import arrow_functions
 
         part = self.part(name)
         if part is None:

@@ -15,8 +15,8 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Span
-from gruff_ledger.table import Indices
 
 TRAIL_FILE = "trace.zip"
 TRAIL_INDEX = "trail.json"

@@ -22,7 +22,8 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.text_bytes import chunk_of
-from gruff_ledger.table import Column, mapped
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column
 
 # Records in a piece: as many as stand in a chunk of each column, so that nothing need
 # be copied; but not fewer than the first, where more follow, nor more than the second.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import queue
-import threading
 import zipfile
 from collections.abc import Callable, Mapping
 from functools import partial
@@ -16,11 +15,10 @@ import pyarrow as pa
 
 from gruff_ledger.account.trail.format import Counted
 from gruff_ledger.account.trail.packed import write_packed
-from gruff_ledger.table import (
-    Column,
-    Origin,
-    number_array,
-)
+from gruff_ledger.columns.arrays import number_array
+from gruff_ledger.columns.threads import begun_thread
+from gruff_ledger.columns.types import Column
+from gruff_ledger.table import Origin
 
 # Records in a piece of an Arrow file.
 _PIECE_RECORDS = 1 << 16
@@ -67,8 +65,7 @@ class Parts:
         self._zip = zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED, allowZip64=True)
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(_MOST_WAITING)
         self._error: BaseException | None = None
-        self._thread = threading.Thread(target=self._work, daemon=True)
-        self._thread.start()
+        self._thread = begun_thread(self._work)
 
     def add(
         self, name: str, columns: Mapping[str, Any], *, packed: bool = False

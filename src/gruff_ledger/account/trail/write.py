@@ -39,14 +39,10 @@ from gruff_ledger.account.trail.parts import (
     narrow,
     origin_columns,
 )
+from gruff_ledger.columns.arrays import constant_column, text_column
 from gruff_ledger.credentials import hidden_facts
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
-from gruff_ledger.table import (
-    Origin,
-    Table,
-    constant_column,
-    text_column,
-)
+from gruff_ledger.table import Origin, Table
 
 
 class Made(msgspec.Struct, frozen=True, eq=False):

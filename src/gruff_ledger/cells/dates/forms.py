@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import Chunk
-from gruff_ledger.table import Indices, Mask
+from gruff_ledger.columns.types import Indices, Mask
 
 _SEPARATORS = np.frombuffer(b"-/.", np.uint8)
 

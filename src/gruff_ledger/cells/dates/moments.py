@@ -23,8 +23,10 @@ from gruff_ledger.cells.text_bytes import (
     text_chunks,
     words_at,
 )
+from gruff_ledger.columns.arrays import filtered, spread_column
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, spread_column
 
 SECOND = 1_000_000
 DAY = 24 * 3600 * SECOND

@@ -21,10 +21,7 @@ from gruff_ledger.cells.keys.same_key import (
     record_fingerprints,
 )
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     filtered,
     spread_column,
@@ -32,6 +29,7 @@ from gruff_ledger.table import (
     text_column,
     unequal,
 )
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 # Up to this many cells Python's own dictionary is faster than sorting fingerprints.
 _FEW_CELLS = 20_000

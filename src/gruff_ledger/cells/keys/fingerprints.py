@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks, words_apart, words_at
-from gruff_ledger.table import Column
+from gruff_ledger.columns.types import Column
 
 Fingerprints = npt.NDArray[np.uint64]
 

@@ -20,7 +20,9 @@ from gruff_ledger.cells.keys.same_key import (
     mend_accidents,
     record_fingerprints,
 )
-from gruff_ledger.table import Column, Indices, Mask, filtered, mapped, taken, unequal
+from gruff_ledger.columns.arrays import filtered, taken, unequal
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 # Records that ask at a time: their numbers stay in the processor's cache.
 STRETCH_RECORDS = 1 << 16

@@ -8,7 +8,7 @@ a fingerprint by accident are never taken for equal.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -17,20 +17,17 @@ import numpy.typing as npt
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.fingerprints import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.storage.scratch import is_used
-from gruff_ledger.storage.stretches import parted
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
+from gruff_ledger.columns.arrays import (
     filtered,
     joined,
-    mapped,
     spread_column,
     taken,
     text_column,
     unequal,
 )
+from gruff_ledger.columns.storage import storage
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 Folding = Callable[[Column], Column]
 
@@ -42,9 +39,6 @@ TABLE_SPREADS = tuple(
 # Records whose fingerprints are made at a time: the numbers of a stretch stay in the
 # processor's cache, and stretches are spread over threads.
 _STRETCH_RECORDS = 1 << 16
-
-# About how many records a part has, where arrays lie in files.
-_PART_RECORDS = 1 << 20
 
 # Up to so many short values are looked for one by one.
 _FEW_VALUES = 8
@@ -228,10 +222,17 @@ def places_of_repeated(values: Fingerprints) -> Indices:
     """
     if len(values) < 2:
         return np.zeros(0, np.int64)
-    if is_used() and len(values) > _PART_RECORDS:
-        parts = [places[_repeated(mine)] for places, mine in _in_parts(values)]
-        found: Indices = np.sort(np.concatenate(parts))
-        return found
+    found = [
+        # In one part of several all values have their first bits in common.
+        places[
+            _places_of_repeated(mine) if len(mine) == len(values) else _repeated(mine)
+        ]
+        for places, mine in storage().parted(values, _by_first_bits)
+    ]
+    return found[0] if len(found) == 1 else np.sort(np.concatenate(found))
+
+
+def _places_of_repeated(values: Fingerprints) -> Indices:
     ordered = np.sort(values)
     repeated = ordered[1:][ordered[1:] == ordered[:-1]]
     # A table of marks by first bits is much faster to ask than a sorted list.
@@ -258,16 +259,10 @@ def _repeated(values: Fingerprints) -> Mask:
     return mask
 
 
-def _in_parts(values: Fingerprints) -> Iterator[tuple[Indices, Fingerprints]]:
-    """
-    Part values by their first bits, so that equal ones are in one part.
-
-    Where arrays lie in files, work that looks here and there is done part by part: each
-    fits in memory.
-    """
-    bits = min(16, max(1, (len(values) // _PART_RECORDS).bit_length()))
-    shift = np.uint64(64 - bits)
-    return parted(values, lambda some: (some >> shift).astype(np.uint16), 1 << bits)
+def _by_first_bits(values: Fingerprints, parts: int) -> npt.NDArray[np.uint16]:
+    """Return the part of each value, of a power of two, so that equal ones share it."""
+    shift = np.uint64(64 - (parts - 1).bit_length())
+    return (values >> shift).astype(np.uint16)
 
 
 def first_equal(values: Fingerprints) -> Indices:
@@ -277,10 +272,10 @@ def first_equal(values: Fingerprints) -> Indices:
     Values find each other in a table of indices, by some of their bits; those that
     find an unequal value in their place look again, by other bits.
     """
-    if not (is_used() and len(values) > _PART_RECORDS):
-        return _first_equal(values)
     first = np.empty(len(values), np.int64)
-    for places, part in _in_parts(values):
+    for places, part in storage().parted(values, _by_first_bits):
+        if len(part) == len(values):
+            return _first_equal(part)
         first[places] = places[_first_equal(part)]
     return first
 
@@ -345,7 +340,7 @@ def unlike(column: Column, places: Indices, others: Indices) -> Mask:
     """
     whole = joined(column)
     # What lies in files is read from first to last, as seldom as can be.
-    size = _COMPARED_RECORDS * (4 if is_used() else 1)
+    size = _COMPARED_RECORDS * (1 if storage().holds_whole else 4)
 
     # A stretch at a time, so that no two copies of all of them are held.
     def of_stretch(start: int) -> Mask:
@@ -353,7 +348,7 @@ def unlike(column: Column, places: Indices, others: Indices) -> Mask:
         return unequal(taken(whole, places[stretch]), taken(whole, others[stretch]))
 
     starts = range(0, len(places), size)
-    masks = map(of_stretch, starts) if is_used() else mapped(of_stretch, starts)
+    masks = storage().each(of_stretch, starts)
     return np.concatenate([np.zeros(0, np.bool_), *masks])
 
 

@@ -21,14 +21,9 @@ from gruff_ledger.cells.numbers.amounts import read_amounts, to_column
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    constant_column,
-    filtered,
-    mapped,
-    unequal,
-)
+from gruff_ledger.columns.arrays import constant_column, filtered, unequal
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Mask
 
 # What a byte is, in bits: white space; what a cell cannot be folded byte by byte for;
 # what the level `letters` leaves out (the ASCII of Unicode's categories P); a capital,

@@ -19,15 +19,9 @@ from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, in_plain_form
 from gruff_ledger.cells.numbers.plain import chunk_numbers, exact, whole_text
 from gruff_ledger.cells.text.weave import STRETCH_RECORDS, text_array
 from gruff_ledger.cells.text_bytes import chunk_of, text_chunks
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    concat_columns,
-    mapped,
-    mapped_ahead,
-    number_column,
-    text_column,
-)
+from gruff_ledger.columns.arrays import concat_columns, number_column, text_column
+from gruff_ledger.columns.threads import mapped, mapped_ahead
+from gruff_ledger.columns.types import Column, Mask
 
 Integers = npt.NDArray[Any]  # of int64, or of Python integers
 

@@ -23,8 +23,10 @@ from gruff_ledger.cells.numbers.plain import MOST_DIGITS_A_SIDE, number_of, plai
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.columns.arrays import arrow_functions, filtered
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Mask, arrow_functions, filtered, mapped
 
 # White space that parts groups of digits; people type one and mean any.
 _SPACES = " \u00a0\u2009\u202f"

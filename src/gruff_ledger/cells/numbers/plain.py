@@ -31,7 +31,9 @@ from gruff_ledger.cells.text_bytes import (
     text_chunks,
     words_at,
 )
-from gruff_ledger.table import Column, Indices, Mask, mapped, taken
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 # With more digits than this before or after the point a cell is a text: no amount has
 # them, and to work with very many takes a time that grows faster than they do. Numbers

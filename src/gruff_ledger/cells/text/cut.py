@@ -19,17 +19,15 @@ from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.keys.distinct import distinct, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
 from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunks
-from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
+from gruff_ledger.columns.arrays import (
     arrow_functions,
     concat_columns,
     filtered,
     spread_column,
     text_column,
 )
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.problems import BadTerms
 
 Span = tuple[int, int]
 

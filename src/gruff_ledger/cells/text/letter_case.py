@@ -26,13 +26,8 @@ from gruff_ledger.cells.text_bytes import (
     kinds_in,
     text_chunks,
 )
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    filtered,
-    taken,
-)
+from gruff_ledger.columns.arrays import filtered, taken
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 # What has a case: a letter of ASCII, or beyond it what is no sign, number or space for
 # sure. A sign of currency has none.

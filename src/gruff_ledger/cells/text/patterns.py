@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.table import Column, Mask, arrow_functions, mapped
+from gruff_ledger.columns.arrays import arrow_functions
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Mask
 
 
 def matching(column: Column, pattern: str) -> Mask:

@@ -11,7 +11,8 @@ import functools
 from collections.abc import Iterable
 
 from gruff_ledger.cells.text_bytes import chunk_of
-from gruff_ledger.table import Column, Table
+from gruff_ledger.columns.types import Column
+from gruff_ledger.table import Table
 
 # A new field may take so much, whatever the list is; and so many times the list. All
 # that is made on the way to it may take a few times of that.

@@ -22,7 +22,9 @@ from gruff_ledger.cells.blank import (
 from gruff_ledger.cells.keys.distinct import Rewritten, rewritten, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.table import Column, Mask, filtered, mapped
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Mask
 
 _Places = npt.NDArray[Any]  # of int32 or int64
 

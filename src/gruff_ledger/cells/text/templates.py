@@ -11,8 +11,8 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.text.weave import by_stretches, bytes_of, repeated, woven
 from gruff_ledger.cells.text_bytes import Chunk
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Mask
 
 
 def template_parts(template: str, term: str) -> list[tuple[str, bool]]:

@@ -14,7 +14,9 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.text_bytes import Chunk, chunk_of
-from gruff_ledger.table import Column, concat_columns, mapped, text_column
+from gruff_ledger.columns.arrays import concat_columns, text_column
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column
 
 # Records worked on at a time: the bytes of a few fields stay in the processor's cache,
 # no offset can overflow, and stretches are spread over threads.

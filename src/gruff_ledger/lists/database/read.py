@@ -19,6 +19,8 @@ import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.storage import storage
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import Found, made_up_notes, settled, unknown_part
@@ -34,8 +36,7 @@ from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, UnwritableOutput
-from gruff_ledger.storage.scratch import gathering
-from gruff_ledger.table import Origin, Table, text_column
+from gruff_ledger.table import Origin, Table
 
 _GROUP_RECORDS = 20_000
 
@@ -231,7 +232,7 @@ def read_table(
     ]
     headings, made = made_headings(named)
     statement, notes = _selected(database, inspector, schema, own, named)
-    gathered = gathering(len(headings))
+    gathered = storage().gathering(len(headings))
     count = 0
     # Stated for this statement alone: a connection would keep it for all that follow.
     streamed = {"stream_results": True, "max_row_buffer": _GROUP_RECORDS}

@@ -23,6 +23,10 @@ import msgspec
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.storage import Gathering, storage
+from gruff_ledger.columns.threads import Threads, thread_count
+from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.delimited.encoding import Encoding
 from gruff_ledger.lists.delimited.layout import Layout
 from gruff_ledger.lists.delimited.rows import cut_row, first_cells, read_rows
@@ -36,8 +40,6 @@ from gruff_ledger.lists.source import (
     Surprise,
 )
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.storage.scratch import Gathering, gathering, is_used
-from gruff_ledger.table import Column, text_column, thread_count, thread_pool
 
 # Arrow parses in blocks, and a record must fit in one. The second size is tried when a
 # record does not fit in the first; beyond it the careful way reads on. A block becomes
@@ -161,7 +163,7 @@ def _parse_fast(plan: Plan) -> Parsed | None:
     while block < len(_BLOCK_BYTES):
         size = _BLOCK_BYTES[block]
         try:
-            if not with_quotes and not (in_threads and not is_used()):
+            if not with_quotes and not (in_threads and storage().holds_whole):
                 return _in_pieces(plan, size)
             return _arrow(
                 plan, with_quotes=with_quotes, in_threads=in_threads, block_bytes=size
@@ -179,7 +181,7 @@ def _in_pieces(plan: Plan, block_bytes: int) -> Parsed | None:
     """Parse a text without quotes, in pieces that end with a line, in threads."""
     from concurrent.futures import Future
 
-    gathered = gathering(plan.width)
+    gathered = storage().gathering(plan.width)
     ragged = Ragged()
     done = 0
 
@@ -195,7 +197,7 @@ def _in_pieces(plan: Plan, block_bytes: int) -> Parsed | None:
     waiting: deque[Future[tuple[list[Column], Ragged]]] = deque()
     with (
         contextlib.closing(plan.feed(refuse_quotes=plan.layout.quoted)) as feed,
-        thread_pool() as threads,
+        Threads() as threads,
     ):
         rest = b""
         is_first = True
@@ -343,7 +345,7 @@ def _arrow(
         feed.unread(first)
         try:
             # In one go is twice as fast, and holds the whole list.
-            columns = (_in_batches if is_used() else _at_once)(
+            columns = (_at_once if storage().holds_whole else _in_batches)(
                 plan,
                 feed,
                 read_options=_read_options(plan, block_bytes, in_threads=in_threads),
@@ -370,7 +372,7 @@ def _at_once(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
 
 
 def _in_batches(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
-    gathered = gathering(plan.width)
+    gathered = storage().gathering(plan.width)
     with arrow_csv.open_csv(feed, **options) as reader:
         for batch in reader:
             gathered.add([pa.chunked_array([each]) for each in batch.columns])
@@ -417,7 +419,7 @@ def _parse_careful(plan: Plan) -> Parsed:
     width, delimiter, quoting = plan.width, plan.layout.delimiter, plan.layout.quoting
     ragged = Ragged()
     odd: list[int] = []
-    groups = gathering(width)
+    groups = storage().gathering(width)
     with contextlib.closing(plan.feed()) as feed:
         lines = io.TextIOWrapper(io.BufferedReader(feed), "utf-8", newline="")
         fitting: list[list[str]] = []

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.delimited.layout import Layout
 from gruff_ledger.outcome import Note
-from gruff_ledger.table import Column, Origin, Table
+from gruff_ledger.table import Origin, Table
 
 _QUOTE, _SPACE, _TAB = 34, 32, 9
 

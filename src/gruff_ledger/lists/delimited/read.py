@@ -13,6 +13,8 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.columns.arrays import concat_columns, text_column
+from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import WHOLE, Fragment, Range
 from gruff_ledger.lists.bounds import (
@@ -49,7 +51,7 @@ from gruff_ledger.lists.source import (
 )
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, Origin, Table, concat_columns, text_column
+from gruff_ledger.table import Origin, Table
 
 _TOO_LONG = "more cells than headings"
 _TOO_SHORT = "fewer cells than headings"

@@ -12,11 +12,12 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.delimited.layout import Layout
 from gruff_ledger.lists.delimited.parse import Ragged
 from gruff_ledger.lists.delimited.rows import read_rows
 from gruff_ledger.outcome import Note
-from gruff_ledger.table import Column, Mask, Origin, Table
+from gruff_ledger.table import Origin, Table
 
 _LINE_FEED, _CARRIAGE_RETURN = 10, 13
 

@@ -16,21 +16,14 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, cell_bytes, chunk_of, text_chunks
+from gruff_ledger.columns.arrays import arrow_functions, concat_columns, filtered, taken
+from gruff_ledger.columns.storage import storage
+from gruff_ledger.columns.threads import mapped_ahead
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import named_character
-from gruff_ledger.storage.scratch import is_used
 from gruff_ledger.storage.stretches import taken_in_runs
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
-    arrow_functions,
-    concat_columns,
-    filtered,
-    mapped_ahead,
-    taken,
-)
+from gruff_ledger.table import Table
 
 
 class _Style(NamedTuple):
@@ -148,7 +141,7 @@ def _in_turn(table: Table, style: _Style) -> Iterator[memoryview | bytes]:
     moved = table.before_order() if len(table) > _STRETCH_RECORDS else None
     if moved is not None:
         columns, order = moved
-        if is_used():
+        if not storage().holds_whole:
             stretches = _stretches_of_lines(columns, style)
             for part in taken_in_runs(concat_columns(stretches), order):
                 yield chunk_of(part.chunk(0)).bytes.data
@@ -159,7 +152,7 @@ def _in_turn(table: Table, style: _Style) -> Iterator[memoryview | bytes]:
             return
 
     whole = table.before_keeping()
-    if whole is not None and not is_used():
+    if whole is not None and storage().holds_whole:
         bases, wanted = whole
         if len(table) * 4 >= len(wanted) * 3:
             yield from _filtered_lines(bases, wanted, style)

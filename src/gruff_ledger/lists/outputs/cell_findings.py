@@ -7,8 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Finding, Severity
-from gruff_ledger.table import Indices, Origin, Table, taken
+from gruff_ledger.table import Origin, Table
 
 # More are more than anyone reads in a workbook, and slow it down: the ledger has all.
 MOST_REMARKS = 100_000

@@ -9,6 +9,7 @@ in place is noted in `PLACED`.
 from __future__ import annotations
 
 import contextlib
+import contextvars
 import errno
 import functools
 import os
@@ -409,12 +410,14 @@ class _Writing(threading.Thread):
     def __init__(self, write: Callable[[], object]) -> None:
         super().__init__(daemon=True)
         self._write = write
+        # Lists may lie elsewhere than in memory; see `columns.storage`.
+        self._context = contextvars.copy_context()
         self.error: BaseException | None = None
         self.start()
 
     def run(self) -> None:
         try:
-            self._write()
+            self._context.run(self._write)
         except BaseException as error:
             self.error = error
 

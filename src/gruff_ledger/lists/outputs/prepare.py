@@ -15,6 +15,8 @@ from urllib.parse import unquote
 import msgspec
 import numpy as np
 
+from gruff_ledger.columns.arrays import concat_columns, filtered, text_column
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.lists.address import Server, check_no_password, is_server
 from gruff_ledger.lists.formats import format_to_write, writer_of
@@ -23,14 +25,7 @@ from gruff_ledger.lists.output import Output, WritingTerms
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    Table,
-    concat_columns,
-    filtered,
-    text_column,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import plain
 
 # Put before such a text: spreadsheet programs then show all of it as text.
@@ -211,7 +206,7 @@ def with_guarded_headings(table: Table) -> Table:
 
 
 def _replaced(column: Column, mask: Mask, now: Column) -> Column:
-    from gruff_ledger.table import taken
+    from gruff_ledger.columns.arrays import taken
 
     # The old cells, with the new ones after them: each record takes the right one.
     places = np.arange(len(column), dtype=np.int64)

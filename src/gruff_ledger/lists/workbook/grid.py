@@ -10,6 +10,7 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.bounds import Found, heading_notes, settled
@@ -18,7 +19,7 @@ from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.problems import UnreadableSource
-from gruff_ledger.table import Column, Origin, Table
+from gruff_ledger.table import Origin, Table
 
 # Rows of a grid looked at to see how wide the list in it is.
 _JUDGED_ROWS = 200

@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.lists.workbook.grid import Place, Remarks
 from gruff_ledger.lists.workbook.tab_xml import ODD_CELLS, Look
 from gruff_ledger.outcome import Finding, Note, Severity
-from gruff_ledger.table import Origin, text_column
+from gruff_ledger.table import Origin
 
 # How many fields of hidden columns are named.
 _TOLD_FIELDS = 12

@@ -16,12 +16,13 @@ import numpy as np
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
 from gruff_ledger.lists.workbook.read import number_text
 from gruff_ledger.lists.workbook.xlsx_findings import Forms, write_findings
 from gruff_ledger.problems import UnwritableOutput
-from gruff_ledger.table import Column, Table
+from gruff_ledger.table import Table
 
 # The limits of the format, and of the programs that open it.
 MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 1_048_576, 16_384, 32_767

@@ -9,18 +9,11 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import distinct, with_cells
+from gruff_ledger.columns.arrays import filtered, taken, text_column, unequal
+from gruff_ledger.columns.pending import column_of
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Change, Finding, Severity
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
-    column_of,
-    filtered,
-    taken,
-    text_column,
-    unequal,
-)
+from gruff_ledger.table import Table
 
 # Values of the copies that a message names.
 _NAMED_VALUES = 5

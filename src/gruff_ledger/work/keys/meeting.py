@@ -7,9 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from gruff_ledger.cells.keys.same_key import group_sizes
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.field_names import free_heading
 from gruff_ledger.outcome import Note
-from gruff_ledger.table import Indices, Table
+from gruff_ledger.table import Table
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
     Keys,

@@ -13,10 +13,12 @@ import numpy as np
 
 from gruff_ledger.cells.keys.pairs import Between, found_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.table import Column, Indices, Mask, Table, filtered
+from gruff_ledger.table import Table
 from gruff_ledger.work.keys.fields import KeyField, key_words, parse_key_fields
 
 
@@ -172,7 +174,7 @@ def pair_words(pairs: Sequence[KeyPair]) -> str:
 
 def key_texts(columns: Sequence[Column], records: Indices) -> list[str]:
     """Return the keys of a few records as they are shown."""
-    from gruff_ledger.table import taken
+    from gruff_ledger.columns.arrays import taken
 
     cells = [taken(column, records).to_pylist() for column in columns]
     return [" / ".join(each) for each in zip(*cells, strict=True)]

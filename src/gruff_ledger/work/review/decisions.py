@@ -15,8 +15,10 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.keys.same_key import first_with_same_key
+from gruff_ledger.columns.arrays import concat_columns, text_column
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Indices, Table, concat_columns, text_column
+from gruff_ledger.table import Table
 
 Verdict = Literal["same", "different", "value"]
 

@@ -14,9 +14,11 @@ from gruff_ledger.cells.keys.same_key import (
     group_sizes,
 )
 from gruff_ledger.cells.match.folded_fields import folding, without_key
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.likeness.forest import Forest
 from gruff_ledger.outcome import Finding, Note
-from gruff_ledger.table import Indices, Mask, Table, taken
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 from gruff_ledger.work.keys.fields import KeyField, key_words

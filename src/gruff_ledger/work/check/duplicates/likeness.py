@@ -11,12 +11,13 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.cells.keys.same_key import group_sizes
 from gruff_ledger.cells.match.folded_fields import folded
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.likeness.candidates import Pairs, candidates
 from gruff_ledger.likeness.grouping import grouped
 from gruff_ledger.likeness.scoring import Scores, Scoring
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Indices, Mask, Table
+from gruff_ledger.table import Table
 from gruff_ledger.work.keys.fields import KeyField
 
 # Pairs that score so much less than what is asked are counted, to say what another

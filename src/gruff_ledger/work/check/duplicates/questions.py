@@ -7,8 +7,9 @@ from collections.abc import Collection, Sequence
 import numpy as np
 
 from gruff_ledger.cells.keys.same_key import group_sizes
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Note
-from gruff_ledger.table import Indices, Table
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.check.duplicates.groups import Groups
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms

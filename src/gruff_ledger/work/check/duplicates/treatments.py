@@ -8,17 +8,11 @@ import numpy as np
 
 from gruff_ledger.cells.keys.pairs import occurrences
 from gruff_ledger.cells.keys.same_key import group_sizes
+from gruff_ledger.columns.arrays import number_column, spread_column, taken, text_column
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.field_names import free_heading
 from gruff_ledger.outcome import Finding, Outcome, SetAside, Severity
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Table,
-    number_column,
-    spread_column,
-    taken,
-    text_column,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.work.check.duplicates.groups import Groups
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 from gruff_ledger.work.keys.fields import KeyField

@@ -8,12 +8,14 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.columns.arrays import spread_column
+from gruff_ledger.columns.types import Column
 from gruff_ledger.formula.forms import FormTerms, forms_of
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import said_by
 from gruff_ledger.rules.check import Checking, Found
 from gruff_ledger.rules.rule import Rule
-from gruff_ledger.table import Column, Table, spread_column
+from gruff_ledger.table import Table
 from gruff_ledger.work.check.flag.terms import FlagTerms
 from gruff_ledger.work.rule_terms import Stated
 

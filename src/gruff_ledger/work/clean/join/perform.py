@@ -12,10 +12,12 @@ from gruff_ledger.cells.text.room import TextRoom, TooMuchText
 from gruff_ledger.cells.text.templates import by_template, cells_where
 from gruff_ledger.cells.text.weave import by_stretches, repeated, woven
 from gruff_ledger.cells.text_bytes import Chunk
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Column, Table, text_column
+from gruff_ledger.table import Table
 from gruff_ledger.work.clean.join.terms import JoinTerms
 from gruff_ledger.work.new_fields import chosen_place, with_new_fields
 

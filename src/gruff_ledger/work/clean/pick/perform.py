@@ -6,13 +6,14 @@ import numpy as np
 
 from gruff_ledger.cells.keys.same_key import first_with_same_key
 from gruff_ledger.cells.order import sorted_places
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import said_by
-from gruff_ledger.table import Indices, Mask, Table
+from gruff_ledger.table import Table
 from gruff_ledger.work.clean.pick.terms import PickTerms
 from gruff_ledger.work.orders import Key, Ordering, ordering, parse_order, ways_note
 

@@ -28,20 +28,14 @@ from gruff_ledger.cells.text.spaces import (
     without_invisible,
 )
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
+from gruff_ledger.columns.arrays import constant_column, filtered, taken, unequal
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    Table,
-    constant_column,
-    filtered,
-    taken,
-    unequal,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.work.clean.scrub.terms import PLAIN, ScrubTerms
 from gruff_ledger.work.map_list import pairs_of
 from gruff_ledger.work.new_fields import changes_of

@@ -18,19 +18,12 @@ from gruff_ledger.cells.text.cut import (
     pieces_of,
 )
 from gruff_ledger.cells.text.spaces import trim, trimmed
+from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, format_names
 from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
-    concat_columns,
-    filtered,
-    taken,
-    text_column,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.work.clean.split.terms import SplitTerms
 from gruff_ledger.work.new_fields import with_new_fields
 

@@ -10,19 +10,17 @@ import numpy as np
 
 from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
-from gruff_ledger.field_names import find_fields, made_headings
-from gruff_ledger.outcome import Drawn, Lineage, Note, Outcome
-from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Origin,
-    Table,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     number_column,
     taken,
     text_column,
 )
+from gruff_ledger.columns.types import Column, Indices
+from gruff_ledger.field_names import find_fields, made_headings
+from gruff_ledger.outcome import Drawn, Lineage, Note, Outcome
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.work.look.count.terms import CountTerms
 
 # Spellings of one value that are named, the commonest first.

@@ -35,14 +35,9 @@ from gruff_ledger.cells.text_bytes import (
     kinds_in,
     text_chunks,
 )
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Origin,
-    joined,
-    taken,
-)
+from gruff_ledger.columns.arrays import joined, taken
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.table import Origin
 
 # Characters that only look like a space, or like nothing, and how they begin in UTF-8.
 _INVISIBLE = (

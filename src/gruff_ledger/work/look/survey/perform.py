@@ -8,10 +8,12 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.cells.totals_rows import totals_place
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.system.shell import command_line
-from gruff_ledger.table import Origin, Table, mapped, text_column
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
 from gruff_ledger.work.look.survey.terms import SurveyTerms
 

@@ -9,11 +9,13 @@ import numpy as np
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
 from gruff_ledger.cells.match.levels import LEVELS, key_at
+from gruff_ledger.columns.arrays import taken, text_column
+from gruff_ledger.columns.types import Indices
 from gruff_ledger.field_names import find_fields, free_heading
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.nearest import nearest_values
-from gruff_ledger.table import Indices, Table, taken, text_column
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.fields import (
     KeyField,

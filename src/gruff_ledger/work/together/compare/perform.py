@@ -10,6 +10,17 @@ import numpy as np
 from gruff_ledger.cells.keys.pairs import occurrences
 from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.cells.match.levels import loose
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    constant_column,
+    number_column,
+    spread_column,
+    taken,
+    text_column,
+    unequal,
+)
+from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import (
     expand_names,
     find_field,
@@ -18,21 +29,7 @@ from gruff_ledger.field_names import (
 )
 from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, Severity
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Origin,
-    Table,
-    concat_columns,
-    constant_column,
-    mapped_whole,
-    number_column,
-    spread_column,
-    taken,
-    text_column,
-    unequal,
-)
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.pairs import (
     KeyPair,

@@ -14,11 +14,13 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
 from gruff_ledger.cells.order import number_ranks
+from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.formula.forms import Form
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Indices, Mask, Table, filtered
+from gruff_ledger.table import Table
 from gruff_ledger.work.orders import Key, ordering, parse_order
 
 _NOUNS = {"number": "numbers", "date": "dates"}

@@ -9,6 +9,17 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    filtered,
+    made_of_texts,
+    spread_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.columns.pending import Held
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.outcome import (
@@ -21,20 +32,7 @@ from gruff_ledger.outcome import (
     Severity,
 )
 from gruff_ledger.problems import BadTerms, UnknownField
-from gruff_ledger.table import (
-    Column,
-    Held,
-    Indices,
-    Mask,
-    Table,
-    concat_columns,
-    filtered,
-    made_of_texts,
-    mapped,
-    spread_column,
-    taken,
-    text_column,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.groups import best_of_group, last_of_group
 from gruff_ledger.work.keys.meeting import checked_both_ways

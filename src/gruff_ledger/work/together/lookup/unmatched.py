@@ -9,13 +9,7 @@ import numpy as np
 
 from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.field_names import free_heading
-from gruff_ledger.rules.nearest import nearest_values
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
     filtered,
@@ -24,6 +18,10 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.field_names import free_heading
+from gruff_ledger.rules.nearest import nearest_values
+from gruff_ledger.table import Table
 
 # Up to so many known keys, each unmatched one is compared with all of them.
 _FEW_KNOWN = 20_000

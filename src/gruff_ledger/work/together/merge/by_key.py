@@ -16,20 +16,18 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.keys.same_key import first_at_levels, group_sizes, unlike
 from gruff_ledger.cells.match.folded_fields import folding, without_key
-from gruff_ledger.formula.forms import forms_of
-from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
-    column_of,
+from gruff_ledger.columns.arrays import (
     filtered,
     spread_column,
     taken,
     text_column,
     unequal,
 )
+from gruff_ledger.columns.pending import column_of
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.formula.forms import forms_of
+from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.fields import (
     KeyField,

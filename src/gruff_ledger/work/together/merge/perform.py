@@ -12,19 +12,13 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import LEVELS
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.arrays import concat_columns, constant_column, taken
+from gruff_ledger.columns.pending import column_of
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import take_aliases
 from gruff_ledger.outcome import Lineage, Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all
-from gruff_ledger.table import (
-    Column,
-    Mask,
-    Origin,
-    Table,
-    column_of,
-    concat_columns,
-    constant_column,
-    taken,
-)
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.orders import in_order
 from gruff_ledger.work.together.merge.terms import MergeTerms

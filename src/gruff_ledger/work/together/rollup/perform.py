@@ -29,15 +29,7 @@ from gruff_ledger.cells.numbers.group_figures import (
     total_of,
 )
 from gruff_ledger.cells.order import code_ranks, sorted_places
-from gruff_ledger.field_names import free_heading, made_headings
-from gruff_ledger.outcome import Drawn, Finding, Lineage, Note, Outcome, Severity, Span
-from gruff_ledger.problems import BadTerms, OutOfBalance
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Origin,
-    Table,
+from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
     filtered,
@@ -46,6 +38,11 @@ from gruff_ledger.table import (
     taken,
     text_column,
 )
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.field_names import free_heading, made_headings
+from gruff_ledger.outcome import Drawn, Finding, Lineage, Note, Outcome, Severity, Span
+from gruff_ledger.problems import BadTerms, OutOfBalance
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.orders import Key, Ordering, ordering
 from gruff_ledger.work.together.rollup.sources import (

@@ -32,21 +32,15 @@ from gruff_ledger.cells.totals_rows import (
     is_total_record,
     is_total_word,
 )
+from gruff_ledger.columns.arrays import filtered, taken, text_column
+from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, take_aliases
 from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField
-from gruff_ledger.table import (
-    Column,
-    Indices,
-    Mask,
-    Table,
-    filtered,
-    mapped_whole,
-    taken,
-    text_column,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 

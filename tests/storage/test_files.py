@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 from pathlib import Path
@@ -13,17 +14,13 @@ from unittest import mock
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.storage import folders, scratch
-from gruff_ledger.storage.scratch import (
-    Scratch,
-    gathering,
-    is_used,
-    memory_to_use,
-    stored_table,
-    wants_scratch,
-)
-from gruff_ledger.table import concat_columns, filtered, mapped, taken, text_column
-from tests.support import PROGRAM, FolderTest, table
+from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
+from gruff_ledger.columns.storage import storage
+from gruff_ledger.columns.threads import mapped
+from gruff_ledger.storage import folders, numpy_memory
+from gruff_ledger.storage.files import Files, wants_files
+from gruff_ledger.system.memory import memory_to_use
+from tests.support import PROGRAM, FolderTest
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "bench"))
 
@@ -40,7 +37,7 @@ def cells(n: int) -> list[str]:
 class ScratchTest(FolderTest):
     def setUp(self) -> None:
         super().setUp()
-        self.scratch = Scratch(self.folder)
+        self.scratch = Files(self.folder)
         self.addCleanup(self.scratch.close)
 
     def test_large_arrays_lie_in_files_and_outlive_it(self) -> None:
@@ -90,7 +87,7 @@ class ScratchTest(FolderTest):
         here = concat_columns(parts)
         expected = filtered(here, wanted).to_pylist(), taken(here, places).to_pylist()
         with self.scratch:
-            gathered = gathering(1)
+            gathered = storage().gathering(1)
             for part in parts:
                 gathered.add([part])
             (column,) = gathered.columns()
@@ -98,13 +95,45 @@ class ScratchTest(FolderTest):
             self.assertEqual(filtered(column, wanted).to_pylist(), expected[0])
             self.assertEqual(taken(column, places).to_pylist(), expected[1])
 
-    def test_small_lists_stay_as_they_are(self) -> None:
-        listed = table("berth|boat", "1|Tern")
-        self.assertIs(stored_table(listed), listed)
+    def test_small_columns_stay_as_they_are(self) -> None:
+        column = text_column(["Tern"])
+        self.assertIs(storage().kept(column), column)
         with self.scratch:
-            self.assertTrue(is_used())
-            self.assertEqual(stored_table(listed).records(), [("1", "Tern")])
-        self.assertFalse(is_used())
+            self.assertEqual(storage().kept(column).to_pylist(), ["Tern"])
+
+    def test_each_context_has_its_own(self) -> None:
+        """Runs within and beside each other; and what was there is there again."""
+        self.assertTrue(storage().holds_whole)
+        with self.scratch as held:
+            self.assertIs(storage(), held)
+            with Files(self.folder) as within:
+                self.assertIs(storage(), within)
+                self.assertEqual(mapped(lambda _: storage(), range(3)), [within] * 3)
+                self.assertIn(np.zeros(1 << 20).ctypes.data, within._arrays.places)
+            self.assertIs(storage(), held)
+            self.assertIn(np.zeros(1 << 20).ctypes.data, held._arrays.places)
+            beside = threading.Thread(target=self.is_in_memory)
+            beside.start()
+            beside.join()
+        self.is_in_memory()
+
+    def is_in_memory(self) -> None:
+        """Check that columns and arrays that are made here are in memory."""
+        self.assertTrue(storage().holds_whole)
+        self.assertNotIn(np.zeros(1 << 20).ctypes.data, self.scratch._arrays.places)
+
+    def test_a_numpy_that_is_not_known_is_left_alone(self) -> None:
+        with mock.patch.object(np, "__version__", "3.0.0"), self.scratch as held:
+            self.assertFalse(held.has_arrays)
+
+    def test_a_hook_that_does_not_work_is_given_up(self) -> None:
+        """It is tried when it is begun."""
+        broken = mock.patch.object(
+            numpy_memory.MappedArrays, "_works", return_value=False
+        )
+        with broken, self.scratch as held:
+            self.assertFalse(held.has_arrays)
+            self.assertNotIn(np.zeros(1 << 20).ctypes.data, held._arrays.places)
 
     def test_its_folder_is_private_and_goes_with_it(self) -> None:
         with self.scratch as held:
@@ -121,7 +150,7 @@ class ScratchTest(FolderTest):
 
     def test_what_a_killed_run_left_is_removed_and_what_is_used_is_not(self) -> None:
         left = self.left_by_a_kill()
-        with self.scratch as held, Scratch(self.folder) as second:
+        with self.scratch as held, Files(self.folder) as second:
             self.assertFalse(left.exists())
             self.assertTrue(held.folder.exists())
             self.assertTrue(second.folder.exists())
@@ -164,7 +193,7 @@ class ScratchTest(FolderTest):
     def test_without_numpys_hook_arrays_stay_in_memory(self) -> None:
         with (
             mock.patch.object(
-                scratch._MappedArrays, "_take_over", side_effect=AttributeError
+                numpy_memory.MappedArrays, "_take_over", side_effect=AttributeError
             ),
             self.scratch as held,
         ):
@@ -175,15 +204,15 @@ class ScratchTest(FolderTest):
         nothing = mock.Mock(free=1000)
         with (
             self.scratch,
-            mock.patch.object(scratch.shutil, "disk_usage", return_value=nothing),
+            mock.patch.object(numpy_memory.shutil, "disk_usage", return_value=nothing),
             self.assertRaises(MemoryError),
         ):
             np.zeros(1 << 24)
 
     def test_how_much_memory_there_is(self) -> None:
         self.assertGreater(memory_to_use(), 10**8)
-        self.assertTrue(wants_scratch(10**9, 2 * 10**9))
-        self.assertFalse(wants_scratch(10**8, 10**9))
+        self.assertTrue(wants_files(10**9, 2 * 10**9))
+        self.assertFalse(wants_files(10**8, 10**9))
 
 
 class LargeListTest(FolderTest):
