@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from gruff_ledger.docket.load import AskTerms, load_docket
+from gruff_ledger.docket.load import load_docket
+from gruff_ledger.docket.sections import AskTerms
 from gruff_ledger.job.engine import run
 from gruff_ledger.problems import BadDocket, UnreadableSource
 from tests.support import FolderTest

@@ -9,8 +9,8 @@ from gruff_ledger.cells.text.room import TextRoom, TooMuchText, text_bytes
 from gruff_ledger.columns.arrays import arrow_functions, text_column
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
-from gruff_ledger.formula.operators import _as_regex, _like_pieces, is_like
 from gruff_ledger.formula.parse import parse
+from gruff_ledger.formula.text_patterns import _as_regex, _like_pieces, is_like
 from gruff_ledger.formula.values import Texts, Truths
 from gruff_ledger.work.clean.join.perform import perform as join
 from gruff_ledger.work.clean.join.terms import JoinTerms

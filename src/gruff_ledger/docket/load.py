@@ -12,13 +12,25 @@ import re
 import tomllib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import msgspec
-from msgspec import Meta
 
 from gruff_ledger.credentials import kept_answers
-from gruff_ledger.docket.toml_lines import Statement, line_of, statements
+from gruff_ledger.docket.sections import (
+    DOCKET_VERSION,
+    SECTIONS,
+    AskTerms,
+    DocketTerms,
+    EntryTerms,
+    ListTerms,
+    OneListTerms,
+    OutTerms,
+    SeveralListsTerms,
+    entry_terms,
+)
+from gruff_ledger.docket.text import DocketText
+from gruff_ledger.docket.toml_lines import statements
 from gruff_ledger.job.job import (
     Entry,
     FurtherOut,
@@ -53,158 +65,6 @@ from gruff_ledger.terms.declared import (
 )
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
-
-DOCKET_VERSION = 1
-
-
-class DocketTerms(Terms, frozen=True, kw_only=True):
-    """What a docket says of itself."""
-
-    docket: Annotated[int, Meta(description="The version of the docket's layout: 1.")]
-    title: Annotated[str, Meta(description="What the job is called.")] = ""
-    ledger: Annotated[
-        str, Meta(description="The folder, below the docket's own, for the ledger.")
-    ] = "ledger"
-    control: Annotated[
-        tuple[str, ...],
-        Meta(
-            description="Fields whose exact sums are carried from the sources to the "
-            "outputs, with what each entry took out."
-        ),
-    ] = ()
-    kept: Annotated[
-        str,
-        Meta(
-            description="The folder, below the docket's own, for copies of lists that "
-            "are fetched: what has not changed is not fetched again."
-        ),
-    ] = "kept"
-
-
-class AskTerms(Terms, frozen=True, kw_only=True):
-    """A question that is answered at each run; {name} stands for the answer."""
-
-    say: Annotated[str, Meta(description="The question, as the person reads it.")]
-    default: Annotated[
-        str | None, Meta(description="The answer when none is given.")
-    ] = None
-    choices: Annotated[
-        tuple[str, ...], Meta(description="The answers that are possible.")
-    ] = ()
-
-
-class ListTerms(ReadingTerms, frozen=True, kw_only=True):
-    """A list: where it comes from, and what is pinned of how it is written."""
-
-    from_: Annotated[str, Meta(description="The address of the list.")]
-
-
-class OutTerms(WritingTerms, frozen=True, kw_only=True):
-    """An output: where it goes, and how it is written."""
-
-    to: Annotated[
-        str,
-        Meta(
-            description="The path to write to; book.xlsx#sheet=NAME for a tab of a "
-            "workbook, register.db#table=NAME for a table of a database."
-        ),
-    ]
-    list_: Annotated[
-        str | None,
-        Meta(description="The list to write; the last one made, unless named."),
-    ] = None
-    key: Annotated[
-        tuple[str, ...],
-        Meta(
-            description="The fields that tell its records apart, for what changed "
-            "since the last run."
-        ),
-    ] = ()
-
-
-class EntryTerms(Terms, frozen=True, kw_only=True):
-    """What every entry says beside the terms of its verb."""
-
-    do: Annotated[str, Meta(description="The verb.")]
-    as_: Annotated[str | None, Meta(description="A name for the resulting list.")] = (
-        None
-    )
-
-
-class OneListTerms(EntryTerms, frozen=True, kw_only=True):
-    """What an entry on one list says."""
-
-    list_: Annotated[
-        str | None,
-        Meta(description="The list to work on; the one in hand, unless named."),
-    ] = None
-
-
-class SeveralListsTerms(EntryTerms, frozen=True, kw_only=True):
-    """What an entry on several lists says."""
-
-    lists: Annotated[
-        tuple[str, ...],
-        Meta(
-            description="The lists to work on; all lists of the docket, unless named."
-        ),
-    ] = ()
-
-
-def entry_terms(verb: Verb) -> type[EntryTerms]:
-    """Return what an entry of that verb says beside the verb's own terms."""
-    return SeveralListsTerms if verb.several else OneListTerms
-
-
-_SECTIONS = {"ask": dict, "lists": dict, "entry": list, "out": list}
-
-
-class _Text(msgspec.Struct, frozen=True):
-    """The docket's text, to tell the line on which a thing stands."""
-
-    file: str
-    statements: tuple[Statement, ...] = ()
-
-    def line(
-        self,
-        table: str | tuple[str, ...],
-        number: int = 1,
-        key: str | None = None,
-    ) -> int | None:
-        """
-        Return the line of the `number`-th table of that name, or of a key in it.
-
-        A best effort for people: a docket that builds its tables inline has no such
-        lines, and None is returned.
-        """
-        if isinstance(table, str):
-            table = (table,) if table else ()
-        return line_of(self.statements, table, number, key)
-
-    def refused(
-        self,
-        problem: Problem,
-        table: str | tuple[str, ...],
-        number: int = 1,
-        entry: str | None = None,
-    ) -> Problem:
-        """Return a problem of terms as one of the docket, with its place."""
-        if isinstance(problem, BadDocket) or not isinstance(problem, BadTerms):
-            line = self.line(table, number)
-            return problem.placed(file=self.file, entry=entry, line=line)
-        refused = BadDocket(
-            problem.what,
-            problem.remedy,
-            file=self.file,
-            entry=entry,
-            line=self.line(table, number, problem.term),
-            term=problem.term,
-        )
-        refused.excerpt = problem.excerpt
-        refused.also = tuple(
-            self.refused(each, table, number, entry) for each in problem.also
-        )
-        return refused
 
 
 def load_docket(
@@ -308,7 +168,9 @@ def _only(names: Sequence[str]) -> str | None:
     return names[0] if len(names) == 1 else None
 
 
-def _parse(path: Path, given: bytes | None = None) -> tuple[_Text, dict[str, Any], str]:
+def _parse(
+    path: Path, given: bytes | None = None
+) -> tuple[DocketText, dict[str, Any], str]:
     file = str(path)
     try:
         data = path.read_bytes() if given is None else given
@@ -318,7 +180,7 @@ def _parse(path: Path, given: bytes | None = None) -> tuple[_Text, dict[str, Any
         text = data.decode("utf-8-sig")
         digest = hashlib.sha256(data).hexdigest()
         raw = tomllib.loads(text)
-        return _Text(file, tuple(statements(text))), raw, digest
+        return DocketText(file, tuple(statements(text))), raw, digest
     except UnicodeDecodeError as error:
         raise BadDocket(
             "it is not written in UTF-8, as TOML must be.",
@@ -342,10 +204,10 @@ def _parse(path: Path, given: bytes | None = None) -> tuple[_Text, dict[str, Any
 
 
 def _own_terms(
-    raw: Mapping[str, Any], text: _Text, faults: list[Problem]
+    raw: Mapping[str, Any], text: DocketText, faults: list[Problem]
 ) -> DocketTerms:
-    known = [term.key for term in describe(DocketTerms)] + list(_SECTIONS)
-    own = {key: value for key, value in raw.items() if key not in _SECTIONS}
+    known = [term.key for term in describe(DocketTerms)] + list(SECTIONS)
+    own = {key: value for key, value in raw.items() if key not in SECTIONS}
     found: list[Problem] = [unknown_key(key, known) for key in own if key not in known]
     terms = DocketTerms(docket=DOCKET_VERSION)
     try:
@@ -369,7 +231,7 @@ def _own_terms(
                 term="docket",
             )
         )
-    for section, kind in _SECTIONS.items():
+    for section, kind in SECTIONS.items():
         members = raw.get(section, kind())
         each = members.values() if isinstance(members, dict) else members
         if not isinstance(members, kind) or not all(
@@ -389,7 +251,7 @@ def _own_terms(
 
 def _answers(
     raw: Mapping[str, Any],
-    text: _Text,
+    text: DocketText,
     given: Mapping[str, str],
     ask: Callable[[str, AskTerms], str] | None,
     faults: list[Problem],
@@ -462,7 +324,7 @@ def _filled(value: Any, answers: Mapping[str, str]) -> Any:
 
 
 def _lists(
-    raw: Mapping[str, Any], text: _Text, faults: list[Problem]
+    raw: Mapping[str, Any], text: DocketText, faults: list[Problem]
 ) -> tuple[ListToRead, ...]:
     lists = []
     for name, table in raw.get("lists", {}).items():
@@ -494,7 +356,7 @@ def _lists(
 
 def _entries(
     raw: Mapping[str, Any],
-    text: _Text,
+    text: DocketText,
     list_names: Sequence[str],
     folder: Path,
     anywhere: bool,
@@ -537,7 +399,7 @@ def _entry(
     number: int,
     table: Mapping[str, Any],
     place: str,
-    text: _Text,
+    text: DocketText,
     known: Sequence[str],
     worked_on: Sequence[str],
     in_hand: str | None,
@@ -678,7 +540,7 @@ def _named_lists(
 
 def _outs(
     raw: Mapping[str, Any],
-    text: _Text,
+    text: DocketText,
     names: Sequence[str],
     last: str | None,
     folder: Path,
@@ -720,7 +582,11 @@ def _outs(
 
 
 def _check_below(
-    path: Path | Server, folder: Path, anywhere: bool, text: _Text, line: int | None
+    path: Path | Server,
+    folder: Path,
+    anywhere: bool,
+    text: DocketText,
+    line: int | None,
 ) -> None:
     """Refuse a place outside the docket's folder, links followed."""
     try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from gruff_ledger.docket.load import (
+from gruff_ledger.docket.sections import (
     AskTerms,
     DocketTerms,
     ListTerms,

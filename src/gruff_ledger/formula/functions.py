@@ -7,13 +7,11 @@ which many programs write so.
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.moments import DAY, SECOND, calendar_of
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
@@ -21,14 +19,25 @@ from gruff_ledger.cells.numbers.amounts import (
     remainders,
     rounded,
 )
-from gruff_ledger.columns.arrays import spread_column
 from gruff_ledger.columns.types import Mask
-from gruff_ledger.formula import operators
+from gruff_ledger.formula import operators, text_patterns
 from gruff_ledger.formula.casting import cast
 from gruff_ledger.formula.context import Context, Operation
-from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.merging import Part, merged
 from gruff_ledger.formula.nodes import BadFormula, Call, Literal, Place
+from gruff_ledger.formula.text_functions import (
+    blank_value,
+    length_of,
+    on_texts,
+    overlay_text,
+    pad_text,
+    position_of,
+    replace_text,
+    strip_text,
+    substring_of,
+    trim_text,
+    whole_numbers,
+)
 from gruff_ledger.formula.values import (
     Cells,
     Dates,
@@ -39,9 +48,6 @@ from gruff_ledger.formula.values import (
     Value,
 )
 from gruff_ledger.problems import nearest_or_all
-
-# A text longer than this in every record would fill the memory.
-_LONGEST_PADDED = 10_000
 
 # Digits that a person rounds to, before the point or after it.
 _FURTHEST_DIGIT = 100
@@ -137,193 +143,6 @@ _ELSEWHERE = {
 }
 
 
-def _texts(context: Context, call: Call, args: Sequence[Value]) -> list[Texts]:
-    return [
-        context.texts(value, node.place)
-        for value, node in zip(args, call.args, strict=True)
-    ]
-
-
-def _blank(values: Sequence[Any]) -> Mask:
-    """Return where one of the values is blank."""
-    return functools.reduce(np.logical_or, [value.blank for value in values])
-
-
-def _on_texts(decide: Callable[..., str]) -> Operation:
-    """Return the work of a function from texts to a text."""
-
-    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
-        texts = _texts(context, call, args)
-        return _text_result(context, call, texts, decide)
-
-    return work
-
-
-def _text_result(
-    context: Context,
-    call: Call,
-    texts: Sequence[Texts],
-    decide: Callable[..., str | None],
-) -> Texts:
-    """Spread what was decided; None is a finding, and blank."""
-    made = 0
-
-    def bounded(*given: str) -> str | None:
-        nonlocal made
-        result = decide(*given)
-        made += len(result or "")
-        context.room.check(made)
-        return result
-
-    results, codes = decided(texts, bounded)
-    lengths = np.array([len(result or "") for result in results], np.int64)
-    context.room.take(int(lengths[codes].sum()))
-    blank = _blank(texts)
-    bad = np.array([result is None for result in results])[codes]
-    if bad.any():
-        context.find(
-            f"{call.name} is given whole numbers that fit",
-            f"{call.name} is given a number that does not fit",
-            bad & ~blank,
-            texts[-1].column,
-        )
-    column = spread_column([result or "" for result in results], codes)
-    return Texts(column, blank | blank_mask(column))
-
-
-def _number_result(texts: Sequence[Texts], decide: Callable[..., int]) -> Numbers:
-    results, codes = decided(texts, decide)
-    return Numbers(Amounts(np.array(results, np.int64)[codes], 0), _blank(texts))
-
-
-def _length(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    return _number_result(_texts(context, call, args), len)
-
-
-def _position(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    texts = _texts(context, call, args)
-    return _number_result(texts, lambda part, text: text.find(part) + 1)
-
-
-def _whole(text: str) -> int | None:
-    """Read a whole number of a size that a text can have."""
-    bare = text.lstrip("-")
-    return int(text) if bare.isdecimal() and len(bare) < 10 else None
-
-
-def _with_numbers(
-    context: Context, call: Call, args: Sequence[Value], first: int
-) -> list[Texts]:
-    """Take arguments as texts; those from `first` on as numbers that were written."""
-    numbers: list[Value] = [
-        context.numbers(value, node.place)
-        for value, node in zip(args[first:], call.args[first:], strict=True)
-    ]
-    return _texts(context, call, [*args[:first], *numbers])
-
-
-def _substring(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    return _text_result(context, call, _with_numbers(context, call, args, 1), substring)
-
-
-def substring(text: str, start: str, count: str | None = None) -> str | None:
-    """
-    Return a part of a text (ISO/IEC 9075-2, character substring function).
-
-    Characters are counted from 1, and those before the first are not there. None for
-    numbers that are not whole, or a negative count.
-
-    Examples
-    --------
-    >>> substring("North", "2", "3"), substring("North", "0", "2")
-    ('ort', 'N')
-    """
-    begin, size = _whole(start), None if count is None else _whole(count)
-    if begin is None or (count is not None and (size is None or size < 0)):
-        return None
-    end = len(text) + 1 if size is None else begin + size
-    return text[max(begin, 1) - 1 : max(end, 1) - 1]
-
-
-def _overlay(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    texts = _with_numbers(context, call, args, 2)
-
-    def overlay(text: str, new: str, start: str, count: str = "") -> str | None:
-        begin = _whole(start)
-        size = _whole(count) if count else len(new)
-        if begin is None or size is None or begin < 1 or size < 0:
-            return None
-        return text[: begin - 1] + new + text[begin - 1 + size :]
-
-    return _text_result(context, call, texts, overlay)
-
-
-def _padded(to_left: bool) -> Operation:
-    def pad(text: str, width: str, mark: str = " ") -> str | None:
-        size = _whole(width)
-        if size is None or not 0 <= size <= _LONGEST_PADDED:
-            return None
-        if len(text) >= size or not mark:
-            return text[:size]
-        missing = size - len(text)
-        more = (mark * (missing // len(mark) + 1))[:missing]
-        return more + text if to_left else text + more
-
-    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
-        width = context.numbers(args[1], call.args[1].place)
-        texts = _texts(context, call, [args[0], width, *args[2:]])
-        # What is filled up with may be white space.
-        marks = texts[2:]
-        texts[2:] = [mark._replace(blank=np.zeros(1, np.bool_)) for mark in marks]
-        return _text_result(context, call, texts, pad)
-
-    return work
-
-
-def _trim(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    text = context.texts(args[-1], call.args[-1].place)
-    marks = " "
-    if len(args) > 1:
-        found = context.texts(args[0], call.args[0].place)
-        if len(found.column) != 1:
-            raise BadFormula(
-                f"{call.args[0].place.written} is no text that is written here.",
-                "Write the characters to take off in single quotes.",
-                call.args[0].place,
-            )
-        marks = found.column[0].as_py()
-    side = next((word for word in call.detail if word != "FROM"), "BOTH")
-    strip = {"BOTH": str.strip, "LEADING": str.lstrip, "TRAILING": str.rstrip}[side]
-    return _text_result(context, call, [text], lambda cell: strip(cell, marks))
-
-
-def _stripping(strip: Callable[..., str]) -> Operation:
-    def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
-        texts = _texts(context, call, args)
-        texts[1:] = [mark._replace(blank=np.zeros(1, np.bool_)) for mark in texts[1:]]
-        return _text_result(
-            context, call, texts, lambda cell, marks=" ": strip(cell, marks)
-        )
-
-    return work
-
-
-def _replace(context: Context, call: Call, args: Sequence[Value]) -> Value:
-    texts = _texts(context, call, args)
-    # Taking something out is replacing it by a blank text.
-    texts[1:] = [each._replace(blank=np.zeros(1, np.bool_)) for each in texts[1:]]
-
-    def replaced(text: str, old: str, new: str) -> str:
-        if not old:
-            return text
-        if len(new) > len(old) and len(text) * len(new) > _LONGEST_PADDED:
-            # Before it is made: one cell could fill the memory.
-            context.room.check(len(text) + text.count(old) * (len(new) - len(old)))
-        return text.replace(old, new)
-
-    return _text_result(context, call, texts, replaced)
-
-
 def _absolute(context: Context, call: Call, args: Sequence[Value]) -> Value:
     number = context.numbers(args[0], call.args[0].place)
     return number._replace(amounts=absolute(number.amounts))
@@ -371,7 +190,7 @@ def _written_whole(call: Call, place: int) -> int:
         node, sign = node.args[0], -1
     value = node.value if isinstance(node, Literal) else None
     whole = (
-        _whole(f"{value:f}")
+        whole_numbers(f"{value:f}")
         if not isinstance(value, str | bool) and hasattr(value, "as_tuple")
         else None
     )
@@ -416,7 +235,7 @@ def _of_several(operator: str) -> Operation:
                 context,
                 [(wins, value, place), (~wins, best, places[0])],
             )
-        blank = np.broadcast_to(_blank(values), context.n)
+        blank = np.broadcast_to(blank_value(values), context.n)
         result: Value = best._replace(blank=blank)  # type: ignore[call-arg]
         return result
 
@@ -482,7 +301,7 @@ FUNCTIONS: dict[str, Function] = {
         "BTRIM(text) or BTRIM(text, characters)",
         "the text without spaces, or those characters, at both ends",
         _ONE + _TWO,
-        _stripping(str.strip),
+        strip_text(str.strip),
     ),
     "CAST": Function(
         "CAST(value AS type)",
@@ -497,7 +316,7 @@ FUNCTIONS: dict[str, Function] = {
         _to_whole("ceiling"),
     ),
     "CHAR_LENGTH": Function(
-        "CHAR_LENGTH(text)", "how many characters it has", _ONE, _length
+        "CHAR_LENGTH(text)", "how many characters it has", _ONE, length_of
     ),
     "COALESCE": Function(
         "COALESCE(a, b, ...)", "the first of them that is not blank", (), _first_filled
@@ -515,18 +334,18 @@ FUNCTIONS: dict[str, Function] = {
         "GREATEST(a, b, ...)", "the greatest of them", (), _of_several(">")
     ),
     "LEAST": Function("LEAST(a, b, ...)", "the least of them", (), _of_several("<")),
-    "LOWER": Function("LOWER(text)", "in small letters", _ONE, _on_texts(str.lower)),
+    "LOWER": Function("LOWER(text)", "in small letters", _ONE, on_texts(str.lower)),
     "LPAD": Function(
         "LPAD(text, length) or LPAD(text, length, fill)",
         "filled up in front, or cut, to a length",
         _TWO + ((",", ","),),
-        _padded(True),
+        pad_text(True),
     ),
     "LTRIM": Function(
         "LTRIM(text) or LTRIM(text, characters)",
         "the text without spaces, or those characters, in front",
         _ONE + _TWO,
-        _stripping(str.lstrip),
+        strip_text(str.lstrip),
     ),
     "MOD": Function(
         "MOD(a, b)", "what is left of a divided by b, with a's sign", _TWO, _remainder
@@ -536,19 +355,19 @@ FUNCTIONS: dict[str, Function] = {
         "OVERLAY(text PLACING new FROM start FOR count)",
         "the text with some characters replaced by others",
         (("PLACING", "FROM"), ("PLACING", "FROM", "FOR")),
-        _overlay,
+        overlay_text,
     ),
     "POSITION": Function(
         "POSITION(part IN text)",
         "where a part begins, 0 if nowhere",
         (("IN",),),
-        _position,
+        position_of,
     ),
     "REPLACE": Function(
         "REPLACE(text, old, new)",
         "the text with every old part replaced",
         ((",", ","),),
-        _replace,
+        replace_text,
     ),
     "ROUND": Function(
         "ROUND(number, digits, mode)",
@@ -561,34 +380,34 @@ FUNCTIONS: dict[str, Function] = {
         "RPAD(text, length) or RPAD(text, length, fill)",
         "filled up behind, or cut, to a length",
         _TWO + ((",", ","),),
-        _padded(False),
+        pad_text(False),
     ),
     "RTRIM": Function(
         "RTRIM(text) or RTRIM(text, characters)",
         "the text without spaces, or those characters, behind",
         _ONE + _TWO,
-        _stripping(str.rstrip),
+        strip_text(str.rstrip),
     ),
     "SUBSTRING": Function(
         "SUBSTRING(text FROM start FOR count)",
         "a part of the text; characters count from 1",
         (("FROM",), ("FROM", "FOR")),
-        _substring,
+        substring_of,
     ),
     "TRANSLATE_REGEX": Function(
         "TRANSLATE_REGEX(pattern IN text WITH new)",
         "the text with what matches a pattern (RE2) replaced; \\1 is its first group",
         (("IN", "WITH"),),
-        operators.translate_regex,
+        text_patterns.translate_regex,
     ),
     "TRIM": Function(
         "TRIM(text) or TRIM(BOTH characters FROM text)",
         "the text without spaces, or those characters, at its ends: BOTH, LEADING or "
         "TRAILING",
         (),
-        _trim,
+        trim_text,
     ),
-    "UPPER": Function("UPPER(text)", "in capitals", _ONE, _on_texts(str.upper)),
+    "UPPER": Function("UPPER(text)", "in capitals", _ONE, on_texts(str.upper)),
 }
 FUNCTIONS["CEIL"] = FUNCTIONS["CEILING"]
 FUNCTIONS["CHARACTER_LENGTH"] = FUNCTIONS["CHAR_LENGTH"]
@@ -611,6 +430,6 @@ OPERATORS: dict[str, Operation] = {
     ">=": operators.comparison,
     "BETWEEN": operators.between,
     "IN": operators.is_in,
-    "LIKE": operators.like,
-    "LIKE_REGEX": operators.like_regex,
+    "LIKE": text_patterns.like,
+    "LIKE_REGEX": text_patterns.like_regex,
 }

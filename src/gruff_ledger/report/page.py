@@ -11,11 +11,9 @@ from __future__ import annotations
 import base64
 import hashlib
 import importlib
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from importlib import resources
 from typing import Any
-
-import msgspec
 
 from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
@@ -28,22 +26,18 @@ from gruff_ledger.account.words import (
     since_words,
     written_words,
 )
-from gruff_ledger.columns.types import Column
-from gruff_ledger.outcome import SetAside
-from gruff_ledger.table import Origin
-from gruff_ledger.words import visible
+from gruff_ledger.report.page_parts import (
+    Part,
+    aside_part,
+    changes_part,
+    cut_text,
+    findings_part,
+    groups_part,
+    within_bounds,
+)
 
-# What one part of the page may take, and all charts together; with the rest of the page
-# that stays below 3 MB.
-_PART_BYTES = 250_000
 _CHART_BYTES = 900_000
 
-# Rows of one part: more would be looked for in the ledger's files.
-_MOST_ROWS = 250
-
-# Longer cells are cut; fields beyond this are counted.
-_CELL_CHARS = 300
-_MOST_FIELDS = 40
 
 _BAR_WIDTH = 150
 
@@ -51,26 +45,6 @@ _BAR_WIDTH = 150
 _MOST_SINCE = 50
 
 _MEDIA_TYPES = {".png": "image/png", ".svg": "image/svg+xml"}
-
-
-class Part(msgspec.Struct):
-    """
-    The first rows of a part of the page.
-
-    Attributes
-    ----------
-    rows : list of dict
-    total : int
-        How many there are in all.
-    """
-
-    rows: list[dict[str, Any]]
-    total: int
-
-    @property
-    def left(self) -> int:
-        """How many are not on the page."""
-        return self.total - len(self.rows)
 
 
 def account_page(
@@ -155,31 +129,33 @@ def _facts(
     outs = _first(
         account.outs,
         lambda out: {
-            "address": _cut(out.address),
-            "result": _cut(out.result),
+            "address": cut_text(out.address),
+            "result": cut_text(out.result),
             "records": out.records,
         },
     )
-    findings = _findings(account)
+    findings = findings_part(account)
     rules = _first(
         [(line, found) for line in account.lines() for found in line.findings],
         lambda pair: {
-            "entry": _cut(pair[0].label),
+            "entry": cut_text(pair[0].label),
             "severity": str(pair[1].severity),
-            "rule": _cut(pair[1].rule),
-            "field": _cut(pair[1].field),
+            "rule": cut_text(pair[1].rule),
+            "field": cut_text(pair[1].field),
             "records": len(pair[1].origin),
         },
     )
-    aside = _aside(account)
-    changes = _changes(account)
+    aside = aside_part(account)
+    changes = changes_part(account)
     notes = _first(
         account.all_notes(),
         lambda note: {
-            "text": _cut(note_text(note, account.source_names, in_docket=True), 2000)
+            "text": cut_text(
+                note_text(note, account.source_names, in_docket=True), 2000
+            )
         },
     )
-    groups = _groups(account)
+    groups = groups_part(account)
     control = [chain for chain in account.control if chain.sources or chain.entries]
     shown = _images(images)
     one, other = _balance_sides(balance)
@@ -209,12 +185,12 @@ def _facts(
         if there
     ]
     return {
-        "title": _cut(account.title),
+        "title": cut_text(account.title),
         "started": account.started,
         "holds": balance.holds,
         "balance_words": balance_words(balance),
         "control_words": [
-            {"text": _cut(control_words(chain)[-1][1]), "closes": chain.closes}
+            {"text": cut_text(control_words(chain)[-1][1]), "closes": chain.closes}
             for chain in control
         ],
         "contents": contents,
@@ -224,8 +200,8 @@ def _facts(
         "since": _first(
             account.since,
             lambda each: {
-                "words": _cut(since_words(each)),
-                "rows": [_cut(row) for row in since_rows(each, _MOST_SINCE)],
+                "words": cut_text(since_words(each)),
+                "rows": [cut_text(row) for row in since_rows(each, _MOST_SINCE)],
             },
         ),
         "balance": sides,
@@ -247,40 +223,7 @@ def _facts(
 
 
 def _first(items: Sequence[Any], row: Callable[[Any], dict[str, Any]]) -> Part:
-    return _within(map(row, items), len(items))
-
-
-def _within(rows: Iterable[dict[str, Any]], total: int) -> Part:
-    """Take the rows that fit, at least one."""
-    taken: list[dict[str, Any]] = []
-    size = 0
-    for row in rows:
-        size += sum(_size(value) for value in row.values())
-        if taken and (size > _PART_BYTES or len(taken) >= _MOST_ROWS):
-            break
-        taken.append(row)
-    return Part(taken, total)
-
-
-def _share(sizes: Sequence[int]) -> int:
-    """Return how many rows each of several may have, so that none fills the page."""
-    if sum(sizes) <= _MOST_ROWS:
-        return _MOST_ROWS
-    return max(5, _MOST_ROWS // len(sizes))
-
-
-def _size(value: Any) -> int:
-    """Return about how many bytes a value takes on the page."""
-    # An escaped character takes up to six, and the cell around it twenty.
-    if isinstance(value, str):
-        more = sum(map(value.count, "<>&\"'"))
-        return len(value.encode("utf-8", "replace")) + 5 * more + 20
-    return 30
-
-
-def _cut(text: str, most: int = _CELL_CHARS) -> str:
-    shown = text if len(text) <= most else f"{text[: most - 1]}…"
-    return visible(shown)
+    return within_bounds(map(row, items), len(items))
 
 
 def _source_row(line: Line) -> dict[str, Any]:
@@ -288,9 +231,9 @@ def _source_row(line: Line) -> dict[str, Any]:
         key: value() if callable(value) else value for key, value in line.facts.items()
     }
     return {
-        "name": _cut(line.result),
-        "address": _cut(facts["address"]),
-        "written": _cut(written_words(facts)),
+        "name": cut_text(line.result),
+        "address": cut_text(facts["address"]),
+        "written": cut_text(written_words(facts)),
         "records": line.records_in,
         "aside": line.records_aside,
         "left_out": line.left_out,
@@ -305,9 +248,9 @@ def _entry_row(line: Line, most: int) -> dict[str, Any]:
     summed = line.summed or 0
     out = 0 if line.summed is not None else min(line.records_out, most)
     return {
-        "label": _cut(line.label),
-        "lists": _cut(", ".join(line.facts["lists"])),
-        "result": _cut(line.result),
+        "label": cut_text(line.label),
+        "lists": cut_text(", ".join(line.facts["lists"])),
+        "result": cut_text(line.result),
         "records_in": line.records_in,
         "made": line.records_made,
         "out": line.records_out,
@@ -345,11 +288,11 @@ def _balance_sides(
 def _chain(chain: Chain) -> dict[str, Any]:
     names = chain.sums
     return {
-        "field": _cut(chain.field),
+        "field": cut_text(chain.field),
         "words": " ".join(text for _, text in control_words(chain)),
         "columns": [SUM_NAMES[name].replace("\n", " ") for name in names],
         "rows": [
-            {"label": _cut(f"{written}{step.label}"), "cells": step.words(names)}
+            {"label": cut_text(f"{written}{step.label}"), "cells": step.words(names)}
             for written, steps in (
                 ("", chain.sources),
                 ("", chain.entries),
@@ -368,188 +311,7 @@ def _images(images: Sequence[tuple[str, bytes]]) -> list[dict[str, str]]:
         left -= len(data)
         if kind is not None and left >= 0:
             coded = base64.b64encode(data).decode()
-            shown.append({"name": _cut(name), "data": f"data:{kind};base64,{coded}"})
+            shown.append(
+                {"name": cut_text(name), "data": f"data:{kind};base64,{coded}"}
+            )
     return shown
-
-
-class _Places:
-    """Says where records are: the source, its record number, its row."""
-
-    def __init__(self, account: Account) -> None:
-        self._names = account.source_names
-        self._above = [line.facts.get("heading_row") for line in account.sources]
-
-    def of(self, origin: Origin, most: int) -> Iterator[dict[str, Any]]:
-        """Yield the places of the first records."""
-        for source, record in zip(
-            origin.source[:most].tolist(), origin.record[:most].tolist(), strict=True
-        ):
-            yield self.at(source, record)
-
-    def at(self, source: int, record: int) -> dict[str, Any]:
-        """Return the place of one record."""
-        above = self._above[source]
-        return {
-            "source": _cut(self._names[source]),
-            "record": record,
-            "row": None if above is None else above + record,
-        }
-
-
-def _texts(column: Column | None, n: int) -> list[str]:
-    """Return the first cells of a column, as they are shown."""
-    if column is None:
-        return [""] * n
-    return [_cut(text) for text in column.slice(0, n).to_pylist()]
-
-
-def _findings(account: Account) -> Part:
-    """Take the first findings of every rule, the worst rules first."""
-    places = _Places(account)
-    pairs = [(line, found) for line in account.lines() for found in line.findings]
-    rank = {"stop": 0, "warn": 1, "note": 2}
-    pairs.sort(key=lambda pair: rank[str(pair[1].severity)])
-    total = sum(len(found.origin) for _, found in pairs)
-    share = _share([len(found.origin) for _, found in pairs])
-
-    def rows() -> Iterator[dict[str, Any]]:
-        for line, found in pairs:
-            n = min(share, len(found.origin))
-            for place, value, message, nearest in zip(
-                places.of(found.origin, n),
-                _texts(found.value, n),
-                _texts(found.messages, n),
-                _texts(found.nearest, n),
-                strict=True,
-            ):
-                yield {
-                    **place,
-                    "severity": str(found.severity),
-                    "field": _cut(found.field),
-                    "value": value,
-                    "message": message,
-                    "nearest": nearest,
-                    "entry": _cut(line.label),
-                }
-
-    return _within(rows(), total)
-
-
-def _aside(account: Account) -> Part:
-    """Take the first records set aside, for each reason."""
-    places = _Places(account)
-    pairs = [(line, each) for line in account.lines() for each in line.aside]
-    total = sum(len(each.table) for _, each in pairs)
-    share = _share([len(each.table) for _, each in pairs])
-
-    def rows() -> Iterator[dict[str, Any]]:
-        for line, each in pairs:
-            n = min(share, len(each.table))
-            kept = [""] * n
-            if each.kept is not None:
-                kept = [
-                    f"{place['source']} record {place['record']}"
-                    for place in places.of(each.kept, n)
-                ]
-            cells = _cells_of(each, n)
-            for number, place in enumerate(places.of(each.table.origin, n)):
-                yield {
-                    **place,
-                    "entry": _cut(line.label),
-                    "reason": _cut(each.reason),
-                    "kept": kept[number],
-                    "cells": cells[number],
-                }
-
-    return _within(rows(), total)
-
-
-def _cells_of(aside: SetAside, n: int) -> list[str]:
-    """Return the first records as text: each filled cell with its heading."""
-    if aside.text is not None:
-        return [_cut(text) for text in aside.text[:n]]
-    table = aside.table
-    few = table.pick_first(n)
-    return [
-        _cut(
-            "; ".join(
-                f"{heading}: {cell}"
-                for heading, cell in zip(table.headings, cells, strict=True)
-                if cell
-            ),
-            1000,
-        )
-        for cells in few.records()
-    ]
-
-
-def _changes(account: Account) -> Part:
-    """Take the first changed cells of every entry and field."""
-    places = _Places(account)
-    found = [(line.label, each) for line in account.lines() for each in line.changes]
-    found += [
-        (f"writing {out.address}", each) for out in account.outs for each in out.changes
-    ]
-    total = sum(len(each.origin) for _, each in found)
-    share = _share([len(each.origin) for _, each in found])
-
-    def rows() -> Iterator[dict[str, Any]]:
-        for label, each in found:
-            n = min(share, len(each.origin))
-            for place, was, now in zip(
-                places.of(each.origin, n),
-                _texts(each.was, n),
-                _texts(each.now, n),
-                strict=True,
-            ):
-                yield {
-                    **place,
-                    "field": _cut(each.field),
-                    "was": was,
-                    "now": now,
-                    "entry": _cut(label),
-                }
-
-    return _within(rows(), total)
-
-
-def _groups(account: Account) -> dict[str, Any]:
-    """Lay out the records that were folded into others beside those that stay."""
-    places = _Places(account)
-    sets = []
-    shown = total = size = 0
-    for line in account.entries:
-        for found in line.groups:
-            total += found.total
-            headings = found.headings[:_MOST_FIELDS]
-            groups = []
-            for group in found.groups:
-                kept = group[0].cells
-                rows = []
-                for member in group:
-                    cells = [
-                        (
-                            _cut(member.cells.get(heading, "")),
-                            member.cells.get(heading, "") != kept.get(heading, ""),
-                        )
-                        for heading in headings
-                    ]
-                    size += sum(_size(text) for text, _ in cells)
-                    rows.append(
-                        {**places.at(member.source, member.record), "cells": cells}
-                    )
-                if size > _PART_BYTES and shown:
-                    break
-                shown += len(group) - 1
-                groups.append(rows)
-            if groups:
-                sets.append(
-                    {
-                        "label": _cut(line.label),
-                        "reason": _cut(found.reason),
-                        "headings": [_cut(heading) for heading in headings],
-                        "groups": groups,
-                        "more_fields": len(found.headings) - len(headings),
-                    }
-                )
-    return {"sets": sets, "shown": shown, "total": total, "left": total - shown}

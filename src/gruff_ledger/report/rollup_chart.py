@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any, BinaryIO
 import numpy as np
 
 from gruff_ledger.report.charts import FAINT, INK, new_figure, save_figure, short_name
-from gruff_ledger.work.together.rollup.perform import Charted, Figures
+from gruff_ledger.work.together.rollup.cube import Figures
+from gruff_ledger.work.together.rollup.perform import Charted
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

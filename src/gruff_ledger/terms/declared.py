@@ -42,8 +42,9 @@ import msgspec
 
 from gruff_ledger.problems import BadTerms, Problem, nearest_or_all
 from gruff_ledger.terms import kinds
-from gruff_ledger.terms.kinds import Kind, shown
+from gruff_ledger.terms.kinds import Kind
 from gruff_ledger.terms.limits import LIMITS
+from gruff_ledger.terms.written import shown
 
 
 class Terms(msgspec.Struct, frozen=True, kw_only=True):

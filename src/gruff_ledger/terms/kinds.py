@@ -13,6 +13,13 @@ from typing import Any
 
 from gruff_ledger.field_names import format_names, parse_items, parse_names, parse_pairs
 from gruff_ledger.problems import BadTerms, nearest_or_all
+from gruff_ledger.terms.written import (
+    are_texts,
+    field_in_order,
+    read_inline_table,
+    shown,
+    split_pair,
+)
 
 # The greatest whole number of a term, and with a minus the least.
 MOST_WHOLE = 10**18 - 1
@@ -182,7 +189,7 @@ class OrderText(Kind):
 
     def widened(self, value: Any) -> Any:
         """Return an order that is a list as one text."""
-        return ", ".join(map(_in_order, value)) if _are_texts(value) else value
+        return ", ".join(map(field_in_order, value)) if are_texts(value) else value
 
     def schema(self) -> dict[str, Any]:
         """Return the JSON Schema of a value."""
@@ -233,7 +240,7 @@ class Texts(Kind):
 
     def fits(self, value: Any) -> bool:
         """Whether it is a list of texts."""
-        return _are_texts(value)
+        return are_texts(value)
 
     def settled(self, value: Any) -> Any:
         """Return the texts as a tuple."""
@@ -361,7 +368,7 @@ class FormulaOfEach(TextOfEach):
 
     def of_option(self, said: Any) -> Any:
         """Return the formula of each name."""
-        return dict(_pair(each, self.placeholder) for each in said)
+        return dict(split_pair(each, self.placeholder) for each in said)
 
 
 class NamesOfEach(Kind):
@@ -375,7 +382,7 @@ class NamesOfEach(Kind):
     def fits(self, value: Any) -> bool:
         """Whether it is a table of texts and lists of texts."""
         return isinstance(value, Mapping) and all(
-            isinstance(each, str) or _are_texts(each) for each in value.values()
+            isinstance(each, str) or are_texts(each) for each in value.values()
         )
 
     def settled(self, value: Any) -> Any:
@@ -395,7 +402,7 @@ class NamesOfEach(Kind):
 
     def of_option(self, said: Any) -> Any:
         """Return the names of each name."""
-        pairs = (_pair(each, self.placeholder) for each in said)
+        pairs = (split_pair(each, self.placeholder) for each in said)
         return {name: list(parse_names(values)) for name, values in pairs}
 
 
@@ -454,60 +461,4 @@ class Tables(Kind):
 
     def of_option(self, said: Any) -> Any:
         """Return the inline tables that are given."""
-        return [_inline_table(each) for each in said]
-
-
-def shown(value: Any) -> str:
-    """Show a value as a docket would write it."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, str):
-        return f"'{value}'"
-    if isinstance(value, Mapping):
-        return "a table"
-    if isinstance(value, list | tuple):
-        return "a list"
-    return str(value)
-
-
-def _are_texts(value: Any) -> bool:
-    return isinstance(value, list | tuple) and all(
-        isinstance(each, str) for each in value
-    )
-
-
-def _in_order(item: str) -> str:
-    """Return a field of an order, of its own; its name alone may hold a comma."""
-    return format_names([item]) if "," in item and '"' not in item else item
-
-
-def _pair(text: str, form: str) -> tuple[str, str]:
-    """Split ``name=rest`` at the first equals sign outside double quotes."""
-    quoted = False
-    for place, mark in enumerate(text):
-        quoted ^= mark == '"'
-        if mark == "=" and not quoted:
-            names = parse_names(text[:place])
-            rest = text[place + 1 :].strip()
-            if len(names) == 1 and rest:
-                return names[0], rest
-            break
-    raise BadTerms(
-        f"'{text}' is not of the form {form}.",
-        "Write it so; a name with a comma or an equals sign goes in double quotes.",
-    )
-
-
-def _inline_table(text: str) -> dict[str, Any]:
-    import tomllib
-
-    bare = text.strip()
-    inline = bare if bare.startswith("{") else "{" + bare + "}"
-    try:
-        table: dict[str, Any] = tomllib.loads(f"it = {inline}")["it"]
-    except ValueError as error:
-        raise BadTerms(
-            f"'{text}' is not an inline TOML table.",
-            "Write key=value pairs separated by commas, text in double quotes.",
-        ) from error
-    return table
+        return [read_inline_table(each) for each in said]

@@ -23,7 +23,7 @@ from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
-    from gruff_ledger.docket.load import AskTerms
+    from gruff_ledger.docket.sections import AskTerms
     from gruff_ledger.job.engine import Run
     from gruff_ledger.job.job import Job
 

@@ -9,19 +9,18 @@ in place is noted in `PLACED`.
 from __future__ import annotations
 
 import contextlib
-import contextvars
 import errno
 import functools
 import os
 import re
 import stat
-import threading
 import zlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Protocol, Self
 
+from gruff_ledger.lists.outputs.flush import Flushing, Writing
 from gruff_ledger.lists.outputs.places import (
     NotPlaced,
     Privacy,
@@ -39,11 +38,6 @@ PLACED: list[str] = []
 
 _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
 
-
-# How much of a file is written before the disk is made to begin with it, and how often
-# that is looked at.
-_FLUSHED_BYTES = 1 << 24
-_LOOK_SECONDS = 0.03
 
 # Names of files have up to 255 bytes on most disks; the mark takes some of them.
 _MOST_NAME_BYTES = 180
@@ -99,8 +93,8 @@ class Outputs:
         self._open: list[BinaryIO] = []
         # Flushing waits for the disk, not for the processor: an output is flushed while
         # it and the next ones are made.
-        self._flushing: list[_Flushing] = []
-        self._behind: list[_Writing] = []
+        self._flushing: list[Flushing] = []
+        self._behind: list[Writing] = []
         self._joined: list[Joined] = []
 
     def __enter__(self) -> Self:
@@ -214,7 +208,7 @@ class Outputs:
         # One at a time: each uses all processors as far as it can.
         self._wait()
         sink = self.begin(path)
-        self._behind.append(_Writing(lambda: self.end(path, sink, write)))
+        self._behind.append(Writing(lambda: self.end(path, sink, write)))
 
     def _wait(self) -> None:
         """Wait for what is written in a thread, and raise what went wrong there."""
@@ -246,7 +240,7 @@ class Outputs:
             self._staged.append(Staged(beside, place, shown))
             made = self._made_private(beside, place)
             self._open.append(made)
-            self._flushing.append(_Flushing(beside, shown, made))
+            self._flushing.append(Flushing(beside, shown, made))
             return made
         except OSError as error:
             raise _unwritable(error, shown) from error
@@ -402,81 +396,6 @@ def _unfinished(place: Path) -> str:
         # With what is added to it, it would be too long for a disk.
         name = f"{zlib.crc32(os.fsencode(name)):08x}"
     return f".{name}."
-
-
-class _Writing(threading.Thread):
-    """The writing of an output in a thread of its own."""
-
-    def __init__(self, write: Callable[[], object]) -> None:
-        super().__init__(daemon=True)
-        self._write = write
-        # Lists may lie elsewhere than in memory; see `columns.storage`.
-        self._context = contextvars.copy_context()
-        self.error: BaseException | None = None
-        self.start()
-
-    def run(self) -> None:
-        try:
-            self._context.run(self._write)
-        except BaseException as error:
-            self.error = error
-
-
-class _Flushing(threading.Thread):
-    """
-    The flushing of a file to the disk, in a thread of its own.
-
-    It begins while the file is written, so that little is left to wait for at the end.
-
-    Parameters
-    ----------
-    path : Path
-    shown : str
-        How the person named it.
-    sink : binary file
-        What is written to it.
-
-    Raises
-    ------
-    OSError
-        If the file may not be written to.
-    """
-
-    def __init__(self, path: Path, shown: str, sink: BinaryIO) -> None:
-        super().__init__(daemon=True)
-        self.sink = sink
-        self.shown = shown
-        self.error: OSError | None = None
-        self._is_complete = threading.Event()
-        self._is_wanted = True
-        # The disk's refusal is told once to each who has the file open by then.
-        self._file = path.open("rb+")
-        self.start()
-
-    def end(self) -> None:
-        """Take note that all of the file is written."""
-        self._is_complete.set()
-
-    def give_up(self) -> None:
-        """Wait until the file is let go of: nobody wants it, or it is flushed."""
-        self._is_wanted = False
-        self._is_complete.set()
-        self.join()
-
-    def run(self) -> None:
-        flushed = 0
-        try:
-            with self._file as written:
-                number = written.fileno()
-                while not self._is_complete.wait(_LOOK_SECONDS):
-                    size = os.fstat(number).st_size
-                    if size - flushed >= _FLUSHED_BYTES:
-                        os.fsync(number)
-                        flushed = size
-                if self._is_wanted:
-                    os.fsync(number)
-        except OSError as error:
-            self.error = error
 
 
 def _resolved(path: Path) -> Path:

@@ -11,7 +11,6 @@ import contextlib
 import datetime
 import os
 import re
-import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -22,6 +21,17 @@ import msgspec
 
 from gruff_ledger.credentials import holds_credentials, without_credentials
 from gruff_ledger.lists.source import Opened, open_path
+from gruff_ledger.lists.web.ask import (
+    Answer,
+    Asking,
+    Deadline,
+    KeptCopy,
+    TryAgain,
+    age_words,
+    check_status,
+    redirected_to,
+    too_large,
+)
 from gruff_ledger.lists.web.content_codings import (
     BadCoding,
     TooLarge,
@@ -44,25 +54,12 @@ _LONGEST_PAUSE = 30.0
 
 _CONNECT_SECONDS = 10.0
 
-# Answers after which a further try can help.
-_PASSING = {408, 425, 429, 500, 502, 503, 504}
 _REDIRECTS = {301, 302, 303, 307, 308}
 
 
 # An entity tag and a date as they may be sent back (RFC 9110, 8.8.3 and 5.6.7).
 _ETAG = re.compile(r'(?:W/)?"[\x21\x23-\x7e]*"')
 _DATE = re.compile(r"[A-Za-z0-9 ,:+-]{1,64}")
-
-
-class _Kept(msgspec.Struct):
-    """What is known of a kept copy; it lies beside it as JSON."""
-
-    address: str
-    fetched: str
-    etag: str = ""
-    last_modified: str = ""
-    media_type: str = ""
-    size_bytes: int = 0
 
 
 class Fetching:
@@ -119,17 +116,17 @@ class Fetching:
                     file=shown,
                 )
             note = Note(
-                f"{name}: the kept copy was used, fetched {_age(known.fetched)}.",
+                f"{name}: the kept copy was used, fetched {age_words(known.fetched)}.",
                 "To fetch it anew, leave `offline` out.",
                 warning=True,
             )
             return self._as_opened(url, known, name, shown, (note,))
-        limit = _Deadline(self._terms.time_limit)
+        limit = Deadline(self._terms.time_limit)
         problem: UnreadableSource | None = None
         for number in range(1, self._terms.tries + 1):
             try:
                 answer = self._ask(url, known, shown, limit)
-            except _TryAgain as again:
+            except TryAgain as again:
                 problem = again.problem
                 pause = _PAUSES[min(number, len(_PAUSES)) - 1]
                 pause = max(pause, again.pause)
@@ -144,8 +141,9 @@ class Fetching:
             return self._as_opened(url, answer.kept, name, shown, answer.notes(name))
         assert problem is not None
         if known is not None:
+            fetched = age_words(known.fetched)
             problem.remedy += (
-                f" A kept copy, fetched {_age(known.fetched)}, is used with `offline`."
+                f" A kept copy, fetched {fetched}, is used with `offline`."
             )
         raise problem
 
@@ -174,19 +172,19 @@ class Fetching:
         digest = hashlib.sha256(url.encode("utf-8", "replace")).hexdigest()[:16]
         return folder / f"{digest}-{stem or 'list'}"
 
-    def _known(self, url: str) -> _Kept | None:
+    def _known(self, url: str) -> KeptCopy | None:
         if self._folder is None:
             return None
         place = self._place(url)
         try:
-            kept = msgspec.json.decode(_facts(place).read_bytes(), type=_Kept)
+            kept = msgspec.json.decode(_facts(place).read_bytes(), type=KeptCopy)
             whole = place.stat().st_size == kept.size_bytes
         except (OSError, msgspec.MsgspecError, UnicodeError):
             return None
         return kept if whole else None
 
     def _as_opened(
-        self, url: str, kept: _Kept, name: str, shown: str, notes: tuple[Note, ...]
+        self, url: str, kept: KeptCopy, name: str, shown: str, notes: tuple[Note, ...]
     ) -> Opened:
         opened = open_path(self._place(url), name=name, address=shown)
         modified = None
@@ -202,25 +200,25 @@ class Fetching:
     # Asking ---------------------------------------------------------------------
 
     def _ask(
-        self, url: str, known: _Kept | None, shown: str, limit: _Deadline
-    ) -> _Answer:
+        self, url: str, known: KeptCopy | None, shown: str, limit: Deadline
+    ) -> Answer:
         """Ask in a thread: some of what can take long knows no limit of its own."""
-        asking = _Asking(
+        asking = Asking(
             lambda on_event: self._asked(url, known, shown, limit, on_event)
         )
         answer = asking.answer_within(limit.left())
         if answer is None:
-            raise _TryAgain(limit.problem(shown))
+            raise TryAgain(limit.problem(shown))
         return answer
 
     def _asked(
         self,
         url: str,
-        known: _Kept | None,
+        known: KeptCopy | None,
         shown: str,
-        limit: _Deadline,
+        limit: Deadline,
         on_event: Callable[[str, Any], None],
-    ) -> _Answer:
+    ) -> Answer:
         import httpx
 
         try:
@@ -231,7 +229,7 @@ class Fetching:
             ) as client:
                 return self._follow(client, url, known, shown, limit, on_event)
         except httpx.TimeoutException as error:
-            raise _TryAgain(limit.problem(shown)) from error
+            raise TryAgain(limit.problem(shown)) from error
         except httpx.TransportError as error:
             if "CERTIFICATE" in str(error).upper():
                 raise UnreadableSource(
@@ -245,7 +243,7 @@ class Fetching:
             what += "not used."
             if isinstance(error, httpx.ConnectError | httpx.ProxyError):
                 what = f"its server cannot be reached: {_plain(error)}."
-            raise _TryAgain(
+            raise TryAgain(
                 UnreadableSource(
                     what,
                     "Check the connection, and try again.",
@@ -263,11 +261,11 @@ class Fetching:
         self,
         client: Any,
         url: str,
-        known: _Kept | None,
+        known: KeptCopy | None,
         shown: str,
-        limit: _Deadline,
+        limit: Deadline,
         on_event: Callable[[str, Any], None],
-    ) -> _Answer:
+    ) -> Answer:
         conditions = {}
         if known is not None and _ETAG.fullmatch(known.etag):
             conditions["If-None-Match"] = known.etag
@@ -279,12 +277,12 @@ class Fetching:
                 "GET", place, headers=conditions, extensions={"trace": on_event}
             ) as response:
                 if response.status_code in _REDIRECTS:
-                    place = _redirected(place, response, shown)
+                    place = redirected_to(place, response, shown)
                     continue
                 if response.status_code == 304 and known is not None:
-                    return _Answer(known, unchanged=True)
-                _check_status(response, shown)
-                return _Answer(
+                    return Answer(known, unchanged=True)
+                check_status(response, shown)
+                return Answer(
                     self._keep(url, response, shown, limit),
                     moved=place if place != url else "",
                 )
@@ -294,13 +292,13 @@ class Fetching:
             file=shown,
         )
 
-    def _keep(self, url: str, response: Any, shown: str, limit: _Deadline) -> _Kept:
+    def _keep(self, url: str, response: Any, shown: str, limit: Deadline) -> KeptCopy:
         """Write all of an answer beside its place, then put it there."""
         most = self._terms.size_limit * 1_000_000
         said = response.headers.get("content-length", "")
         total = int(said) if said.isdecimal() else 0
         if total > most:
-            raise _too_large(shown, self._terms.size_limit)
+            raise too_large(shown, self._terms.size_limit)
         place = self._place(url)
         beside = place.with_name(f".{place.name}.{os.urandom(4).hex()}.part")
         # What a password was needed for is for its owner alone.
@@ -313,12 +311,12 @@ class Fetching:
                 for block in undone(response.iter_raw(), codings, most):
                     done += len(block)
                     if limit.left() <= 0:
-                        raise _TryAgain(limit.problem(shown))
+                        raise TryAgain(limit.problem(shown))
                     sink.write(block)
                     self._on_progress(done, total)
                 sink.flush()
                 os.fsync(sink.fileno())
-            kept = _Kept(
+            kept = KeptCopy(
                 address=without_credentials(url),
                 fetched=_now(),
                 etag=response.headers.get("etag", ""),
@@ -336,7 +334,7 @@ class Fetching:
             facts = msgspec.json.format(msgspec.json.encode(kept), indent=2)
             _facts(place).write_bytes(facts + b"\n")
         except TooLarge:
-            raise _too_large(shown, self._terms.size_limit) from None
+            raise too_large(shown, self._terms.size_limit) from None
         except BadCoding as error:
             raise UnreadableSource(
                 f"{error}. What had come was not used.",
@@ -352,116 +350,6 @@ class Fetching:
         finally:
             beside.unlink(missing_ok=True)
         return kept
-
-
-class _Deadline:
-    """The time that is left for one list."""
-
-    def __init__(self, seconds: int) -> None:
-        self._seconds = seconds
-        self._end = time.monotonic() + seconds
-
-    def left(self) -> float:
-        return self._end - time.monotonic()
-
-    def problem(self, shown: str) -> UnreadableSource:
-        return UnreadableSource(
-            f"it did not come within {self._seconds} seconds. What had come was not "
-            "used.",
-            "Try again, or allow more in `time-limit`.",
-            file=shown,
-        )
-
-
-class _Asking(threading.Thread):
-    """
-    One asking, in a thread of its own, that is cut off where it takes too long.
-
-    Finding a host, and headers that come letter by letter, obey no limit otherwise.
-
-    Parameters
-    ----------
-    ask : callable
-        Given a function that is to be told of each event on the connection.
-    """
-
-    # How long the thread may take to remove what it wrote.
-    _TIDYING_SECONDS = 2.0
-
-    def __init__(self, ask: Callable[[Callable[[str, Any], None]], _Answer]) -> None:
-        super().__init__(daemon=True)
-        self._ask = ask
-        self._socket: Any = None
-        self._answer: _Answer | None = None
-        self._error: BaseException | None = None
-
-    def run(self) -> None:
-        try:
-            self._answer = self._ask(self._on_event)
-        except BaseException as error:
-            self._error = error
-
-    def answer_within(self, seconds: float) -> _Answer | None:
-        """Return what came of it, or None when the time is over."""
-        self.start()
-        is_over = True
-        try:
-            self.join(max(seconds, 0))
-            is_over = self.is_alive()
-        finally:
-            if is_over:
-                self._cut_off()
-                self.join(self._TIDYING_SECONDS)
-        if is_over:
-            # Whatever went wrong when it was cut off, that was the reason.
-            return self._answer
-        if self._error is not None:
-            raise self._error
-        return self._answer
-
-    def _on_event(self, name: str, info: Any) -> None:
-        if name.endswith(("connect_tcp.complete", "start_tls.complete")):
-            with contextlib.suppress(AttributeError, KeyError):
-                self._socket = info["return_value"].get_extra_info("socket")
-
-    def _cut_off(self) -> None:
-        import socket
-
-        with contextlib.suppress(OSError, AttributeError):
-            self._socket.shutdown(socket.SHUT_RDWR)
-
-
-class _TryAgain(Exception):
-    """A fetch failed in a way that may pass."""
-
-    def __init__(self, problem: UnreadableSource, pause: float = 0.0) -> None:
-        super().__init__(problem)
-        self.problem = problem
-        self.pause = pause
-
-
-class _Answer(msgspec.Struct, frozen=True):
-    """What came of a fetch: a copy, whether it is the old one, where it lies now."""
-
-    kept: _Kept
-    unchanged: bool = False
-    moved: str = ""
-
-    def notes(self, name: str) -> tuple[Note, ...]:
-        said = []
-        if self.unchanged:
-            age = _age(self.kept.fetched)
-            said.append(
-                Note(f"{name}: not changed since the kept copy was fetched {age}.")
-            )
-        if self.moved:
-            said.append(
-                Note(
-                    f"{name}: the address redirects to {self.moved}.",
-                    "Write that instead.",
-                )
-            )
-        return tuple(said)
 
 
 def _check_url(url: str, shown: str) -> None:
@@ -500,66 +388,6 @@ def _trust(url: str, shown: str) -> Any:
         ) from error
 
 
-def _redirected(place: str, response: Any, shown: str) -> str:
-    import httpx
-
-    said = response.headers.get("location", "")
-    target = httpx.URL(place).join(said)
-    before = httpx.URL(place)
-    if target.scheme not in ("http", "https") or not said:
-        what = (
-            "to nowhere" if not said else f"to '{said[:200]}', which is not on the web"
-        )
-    elif before.scheme == "https" and target.scheme == "http":
-        what = f"from https to http, which anyone could read: {said[:200]}"
-    elif target.host != before.host:
-        what = f"to another host: {without_credentials(str(target))[:300]}"
-    elif _port(target) != _port(before) and (_port(before), _port(target)) != (80, 443):
-        # Another program may listen there, of somebody else.
-        what = f"to another port: {without_credentials(str(target))[:300]}"
-    else:
-        return str(target)
-    raise UnreadableSource(
-        f"it redirects {what}.",
-        "If that is where the list is to come from, write that address.",
-        file=shown,
-    )
-
-
-def _port(url: Any) -> int:
-    """Return the port of an address, also where it is that of its scheme."""
-    return int(url.port or (443 if url.scheme == "https" else 80))
-
-
-def _check_status(response: Any, shown: str) -> None:
-    status = response.status_code
-    if status == 200:
-        return
-    words = {
-        401: ": a password is asked for",
-        403: ": access is denied",
-        404: ": there is nothing at this address",
-        410: ": it is there no more",
-    }.get(status, f" ({response.reason_phrase})" if response.reason_phrase else "")
-    problem = UnreadableSource(
-        f"the server answered {status}{words}.",
-        "Check the address, or ask its publisher.",
-        file=shown,
-    )
-    if status in _PASSING:
-        said = response.headers.get("retry-after", "")
-        raise _TryAgain(problem, float(said) if said.isdecimal() else 0.0)
-    raise problem
-
-
-def _too_large(shown: str, limit: int) -> UnreadableSource:
-    return UnreadableSource(
-        f"it is larger than {limit} MB. What had come was not used.",
-        "If it should be, allow more in `size-limit`.",
-        file=shown,
-    )
-
-
 def _plain(error: Exception) -> str:
     text = re.sub(r"\s+", " ", str(error) or type(error).__name__).strip().rstrip(".")
     return _lower_first(re.sub(r"^\[[^\]]*\]\s*", "", text))
@@ -572,17 +400,3 @@ def _lower_first(text: str) -> str:
 def _now() -> str:
     moment = datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds")
     return moment.replace("+00:00", "Z")
-
-
-def _age(fetched: str) -> str:
-    """Say when a copy was fetched, and how long ago that is."""
-    try:
-        moment = datetime.datetime.fromisoformat(fetched)
-        seconds = (datetime.datetime.now(datetime.UTC) - moment).total_seconds()
-    except (ValueError, TypeError):
-        return "at an unknown time"
-    for unit, size in (("day", 86400), ("hour", 3600), ("minute", 60)):
-        if seconds >= size:
-            count = int(seconds // size)
-            return f"{fetched}, {count} {unit}{'' if count == 1 else 's'} ago"
-    return f"{fetched}, less than a minute ago"

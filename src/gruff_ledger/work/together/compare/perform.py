@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
 
 import numpy as np
 
@@ -12,7 +11,6 @@ from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.columns.arrays import (
     concat_columns,
-    constant_column,
     number_column,
     spread_column,
     taken,
@@ -20,16 +18,16 @@ from gruff_ledger.columns.arrays import (
     unequal,
 )
 from gruff_ledger.columns.threads import mapped_whole
-from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import (
     expand_names,
     find_field,
     free_heading,
     parse_pair,
 )
-from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, Severity
+from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Origin, Table
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
@@ -39,43 +37,19 @@ from gruff_ledger.work.keys.pairs import (
     loose_matches,
     loose_note,
     match_keys,
-    pair_words,
+)
+from gruff_ledger.work.together.compare.tell import (
+    ONLY_FIRST,
+    SAME,
+    WAS,
+    ComparedField,
+    Pairs,
+    findings_on,
+    list_pairs,
+    notes_on,
+    numbers_of_fields,
 )
 from gruff_ledger.work.together.compare.terms import CompareTerms
-
-# Of more cells that changed it is not said at each what it was.
-_MOST_SAID = 100_000
-
-_WAS, _NOW, _SAME, _ONLY_FIRST, _ONLY_SECOND = range(5)
-_MARKS = ("was", "now", "same", "only first", "only second")
-
-
-class _Pairs(NamedTuple):
-    """
-    Records of two lists with the same key.
-
-    Attributes
-    ----------
-    partner : ndarray of int64, shape (n,)
-        For each record of the first list, that of the second, or -1.
-    lonely : ndarray of bool, shape (m,)
-        Records of the second list that have none.
-    repeated : tuple of ndarray
-        Records of both whose key occurs earlier in their own list, where the other
-        list has it.
-    """
-
-    partner: Indices
-    lonely: Mask
-    repeated: tuple[Indices, Indices]
-
-
-class _Field(NamedTuple):
-    """A field compared: its headings, and which pairs differ in it."""
-
-    mine: str
-    theirs: str
-    differs: Mask
 
 
 def perform(terms: CompareTerms, *tables: Table) -> Outcome:
@@ -124,14 +98,15 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
         lambda pair: _differs(one, other, *pair, records, partners, terms.cells), named
     )
     fields = [
-        _Field(a, b, differs) for (a, b), differs in zip(named, differing, strict=True)
+        ComparedField(a, b, differs)
+        for (a, b), differs in zip(named, differing, strict=True)
     ]
     changed = np.zeros(len(records), np.bool_)
     for field in fields:
         changed |= field.differs
-    status = np.full(len(one), _ONLY_FIRST, np.int64)
-    status[records] = np.where(changed, _WAS, _SAME)
-    notes += _notes(terms, one, other, pairs, mine, theirs, matched, changed, fields)
+    status = np.full(len(one), ONLY_FIRST, np.int64)
+    status[records] = np.where(changed, WAS, SAME)
+    notes += notes_on(terms, one, other, pairs, mine, theirs, matched, changed, fields)
     if terms.key:
         open_ = ~hit & ~mine.left_out
         notes += loose_note(loose_matches(mine, theirs, levels, open_), other.name)
@@ -140,13 +115,15 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
         return _changes(one, other, pairs, fields, records, partners)
 
     made: dict[str, Callable[[], Table]] = {
-        "list": lambda: _listed(terms, one, other, status, matched, fields, records),
+        "list": lambda: list_pairs(terms, one, other, status, matched, fields, records),
         "changes": changes,
-        "numbers": lambda: _numbers(one, other, mine, theirs, matched, changed, fields),
+        "numbers": lambda: numbers_of_fields(
+            one, other, mine, theirs, matched, changed, fields
+        ),
     }
     return Outcome(
         made[terms.give](),
-        findings=_findings(one, other, fields, records, partners),
+        findings=findings_on(one, other, fields, records, partners),
         notes=notes,
         beside={
             "only-first": lambda: one.keep_records(~hit),
@@ -241,7 +218,7 @@ def _keys(
     return Keys(keys.raw, ready, np.zeros(len(table), np.bool_))
 
 
-def _paired(mine: Keys, theirs: Keys) -> _Pairs:
+def _paired(mine: Keys, theirs: Keys) -> Pairs:
     """Pair records with the same key, in order where there are several."""
     found, other_first = match_keys(mine, theirs)
     m = len(other_first)
@@ -269,7 +246,7 @@ def _paired(mine: Keys, theirs: Keys) -> _Pairs:
         partner[asking] = np.where(nth < sizes[key], order[places], -1)
     lonely = np.ones(m, np.bool_)
     lonely[partner[partner >= 0]] = False
-    return _Pairs(partner, lonely, (again, other_again))
+    return Pairs(partner, lonely, (again, other_again))
 
 
 def _differs(
@@ -305,7 +282,7 @@ def _changes(
     one: Table,
     other: Table,
     pairs: Sequence[KeyPair],
-    fields: Sequence[_Field],
+    fields: Sequence[ComparedField],
     records: Indices,
     partners: Indices,
 ) -> Table:
@@ -347,214 +324,4 @@ def _changes(
         # That of the list before: findings are on the records of the other.
         one.origin.pick(mine),
         "changes",
-    )
-
-
-def _listed(
-    terms: CompareTerms,
-    one: Table,
-    other: Table,
-    status: Indices,
-    matched: _Pairs,
-    fields: Sequence[_Field],
-    records: Indices,
-) -> Table:
-    """Return the records of both lists, each marked, in the order of the first."""
-    mine = np.arange(len(one)) if terms.same else np.flatnonzero(status != _SAME)
-    was = np.flatnonzero(status == _WAS)
-    lonely = np.flatnonzero(matched.lonely)
-    n = len(one)
-    # Beside the record as it was stands the one it is now.
-    theirs_too = np.concatenate([matched.partner[was], lonely])
-    which = np.concatenate([mine, n + theirs_too])
-    lists = one.pick_records(mine), other.pick_records(theirs_too)
-    ranks = np.concatenate([2 * mine, 2 * was + 1, 2 * n + lonely])
-    marks = np.concatenate(
-        [status[mine], np.full(len(was), _NOW), np.full(len(lonely), _ONLY_SECOND)]
-    )
-    order = np.argsort(ranks, kind="stable")
-    which, marks = which[order], marks[order]
-    theirs = {field.mine: field.theirs for field in fields}
-    headings = list(one.headings)
-    columns = []
-    for heading in headings:
-        there = theirs.get(heading, heading)
-        columns.append(_of_both(*lists, heading, there, order))
-    used = {theirs.get(heading, heading) for heading in headings}
-    for heading in other.headings:
-        if heading not in used and heading not in headings:
-            headings.append(heading)
-            columns.append(_of_both(*lists, heading, heading, order))
-    told = np.zeros(len(one), object)
-    told[:] = ""
-    for field in fields:
-        places = records[field.differs]
-        told[places] = [
-            f"{text}, {field.mine}" if text else field.mine for text in told[places]
-        ]
-    of_partner = np.zeros(len(other) + 1, np.int64)
-    of_partner[matched.partner[was]] = was
-    source = np.where(which < n, which, of_partner[np.maximum(which - n, 0)])
-    is_pair = (marks == _WAS) | (marks == _NOW)
-    texts: list[str] = [""] * len(which)
-    if n:
-        texts = np.where(is_pair, told[np.minimum(source, n - 1)], "").tolist()
-    own = [free_heading("status", headings)]
-    own.append(free_heading("differs in", [*headings, *own]))
-    return Table(
-        (own[0], *headings, own[1]),
-        (
-            spread_column(_MARKS, marks),
-            *columns,
-            text_column(texts),
-        ),
-        Origin.concat([each.origin for each in lists]).pick(order),
-        "what differs",
-    )
-
-
-def _of_both(
-    one: Table, other: Table, mine: str, theirs: str, order: Indices
-) -> Column:
-    """Put a field of both lists in one order, blank where one has it not."""
-    parts = [
-        table.cells(heading)
-        if heading in table.headings
-        else constant_column("", len(table))
-        for table, heading in ((one, mine), (other, theirs))
-    ]
-    return taken(concat_columns(parts), order)
-
-
-def _findings(
-    one: Table,
-    other: Table,
-    fields: Sequence[_Field],
-    records: Indices,
-    partners: Indices,
-) -> tuple[Finding, ...]:
-    """Return the cells that changed, on the records of the second list."""
-    findings = []
-    for field in fields:
-        at = np.flatnonzero(field.differs)
-        if not len(at):
-            continue
-        said = None
-        if len(at) <= _MOST_SAID:
-            was = taken(one.cells(field.mine), records[at]).to_pylist()
-            said = text_column(f"{field.mine} was '{text}'." for text in was)
-        findings.append(
-            Finding(
-                f"{field.mine} as before",
-                Severity.NOTE,
-                f"{field.mine} changed.",
-                field.mine,
-                other.origin.pick(partners[at]),
-                taken(other.cells(field.theirs), partners[at]),
-                said,
-            )
-        )
-    return tuple(findings)
-
-
-def _notes(
-    terms: CompareTerms,
-    one: Table,
-    other: Table,
-    pairs: Sequence[KeyPair],
-    mine: Keys,
-    theirs: Keys,
-    matched: _Pairs,
-    changed: Mask,
-    fields: Sequence[_Field],
-) -> tuple[Note, ...]:
-    count = int(np.count_nonzero(changed))
-    only = int(np.count_nonzero(matched.partner < 0))
-    same = len(changed) - count
-    told = [
-        f"{only} only in {one.name}",
-        f"{int(np.count_nonzero(matched.lonely))} only in {other.name}",
-    ]
-    if terms.key:
-        told.append(f"{count} changed")
-    told.append(f"{same} the same")
-    by = f"By {pair_words(pairs)}" if terms.key else "By the whole record"
-    remedy = ""
-    if terms.give == "list" and same and not terms.same:
-        remedy = "To list those too, set `same`."
-    notes = [Note(f"{by}: {', '.join(told)}.", remedy)]
-    if count:
-        by_field = sorted(
-            (-int(np.count_nonzero(field.differs)), place, field.mine)
-            for place, field in enumerate(fields)
-        )
-        words = ", ".join(f"{name} {-number}" for number, _, name in by_field if number)
-        notes.append(Note(f"Changed by field: {words}."))
-    for table, keys, again in (
-        (one, mine, matched.repeated[0]),
-        (other, theirs, matched.repeated[1]),
-    ):
-        blank = keys.left_out
-        if blank.any():
-            has = counted(int(blank.sum()), "record has", "records have")
-            notes.append(
-                Note(
-                    f"{table.name}: {has} a blank key and no partner.",
-                    "",
-                    table.origin.pick(blank),
-                    warning=True,
-                )
-            )
-        if len(again) and terms.key:
-            said = counted(len(again), "record repeats", "records repeat")
-            notes.append(
-                Note(
-                    f"{table.name}: {said} the key of an earlier one; such are paired "
-                    "in order.",
-                    "To tell them apart, name more fields in `key`.",
-                    table.origin.pick(again),
-                    warning=True,
-                )
-            )
-    return tuple(notes)
-
-
-def _numbers(
-    one: Table,
-    other: Table,
-    mine: Keys,
-    theirs: Keys,
-    matched: _Pairs,
-    changed: Mask,
-    fields: Sequence[_Field],
-) -> Table:
-    """Return how many records there are of each kind, for both lists."""
-    count, same = int(np.count_nonzero(changed)), int(np.count_nonzero(~changed))
-    rows = [
-        ("records", len(one), len(other)),
-        (
-            "only here",
-            int(np.count_nonzero(matched.partner < 0)),
-            int(np.count_nonzero(matched.lonely)),
-        ),
-        ("changed", count, count),
-        ("the same", same, same),
-        (
-            "with a blank key",
-            int(np.count_nonzero(mine.left_out)),
-            int(np.count_nonzero(theirs.left_out)),
-        ),
-        (
-            "with a key that occurs earlier",
-            len(matched.repeated[0]),
-            len(matched.repeated[1]),
-        ),
-    ]
-    for field in fields:
-        number = int(np.count_nonzero(field.differs))
-        rows.append((f"changed in {field.mine}", number, number))
-    headings = ["what is counted", one.name]
-    headings.append(free_heading(other.name, headings))
-    return Table.of_records(
-        headings, [(what, str(a), str(b)) for what, a, b in rows], name="numbers"
     )

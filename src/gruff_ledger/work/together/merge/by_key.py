@@ -38,83 +38,25 @@ from gruff_ledger.work.keys.fields import (
 from gruff_ledger.work.orders import ordering, parse_order
 from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
 from gruff_ledger.work.review.questions import Question, Questions
+from gruff_ledger.work.together.merge.tell import (
+    CHANGED,
+    MISSING,
+    NEW,
+    STATUS,
+    UNTOUCHED,
+    KeyedGroups,
+    Stacked,
+    names_of_lists,
+    note_on_updates,
+    notes_on_questions,
+    notes_on_repeated,
+    notes_on_status,
+    status_column,
+)
 from gruff_ledger.work.together.merge.terms import MergeTerms
-
-_STATUS = ("untouched", "changed", "new", "missing")
-_UNTOUCHED, _CHANGED, _NEW, _MISSING = range(4)
-
-# Up to so many lists, those that have a key are told by the bits of a number.
-_MOST_AS_BITS = 40
 
 # Values of a conflict that a message names.
 _NAMED_VALUES = 5
-
-
-class Stacked(NamedTuple):
-    """
-    Lists end to end.
-
-    Attributes
-    ----------
-    table : Table, n records
-    list_of : ndarray of int64, shape (n,)
-        Which list each record is from.
-    names : tuple of str
-    has : dict
-        For each heading, which of the lists have it: ndarray of bool.
-    """
-
-    table: Table
-    list_of: Indices
-    names: tuple[str, ...]
-    has: dict[str, Mask]
-
-
-class _Groups(NamedTuple):
-    """
-    Records with the same key.
-
-    Attributes
-    ----------
-    first : ndarray of int64, shape (n,)
-        The first record of each one's group: the one that stays.
-    members : ndarray of int64, shape (m,)
-        Records that are not alone, group by group, in the order of precedence.
-    starts : ndarray of int64, shape (g,)
-        Where each group begins among the members.
-    numbers : ndarray of int64, shape (g,)
-        The number of each group among all, from 0.
-    """
-
-    first: Indices
-    members: Indices
-    starts: Indices
-    numbers: Indices
-
-    @property
-    def heads(self) -> Indices:
-        """The records that stay, group by group."""
-        return self.first[self.members[self.starts]]
-
-    @property
-    def sizes(self) -> Indices:
-        """How many members each group has."""
-        return np.diff(np.append(self.starts, len(self.members)))
-
-    @property
-    def group_of(self) -> Indices:
-        """For each member the place of its group among these."""
-        return np.repeat(np.arange(len(self.starts)), self.sizes)
-
-    def picked(self, wanted: Mask) -> _Groups:
-        """Return some of the groups."""
-        sizes = self.sizes[wanted]
-        return _Groups(
-            self.first,
-            self.members[np.repeat(wanted, self.sizes)],
-            np.cumsum(sizes) - sizes,
-            self.numbers[wanted],
-        )
 
 
 def merged_by_key(
@@ -154,15 +96,15 @@ def merged_by_key(
     keys = [field.name for field in fields]
     done = _resolved(terms, stacked, groups, keys, decided)
     is_head = groups.first == np.arange(len(table))
-    status = _status(stacked, groups, done.changed)
+    status = status_column(stacked, groups, done.changed)
     result = done.table
     if terms.name_source is not None:
-        names = _names_of_lists(stacked, groups.first)
+        names = names_of_lists(stacked, groups.first)
         result = result.with_field(terms.name_source, names)
         source = result.from_source | {terms.name_source}
         result = structs.replace(result, from_source=source)
     if terms.status is not None:
-        result = result.with_field(terms.status, spread_column(_STATUS, status))
+        result = result.with_field(terms.status, spread_column(STATUS, status))
     aside: tuple[SetAside, ...] = ()
     if not is_head.all():
         reason = (
@@ -172,8 +114,8 @@ def merged_by_key(
         aside = (SetAside(reason, table.keep_records(~is_head), kept),)
         result = result.keep_records(is_head)
     mine = status[is_head]
-    notes += _status_notes(terms, stacked, groups, mine)
-    notes += _question_notes(terms, done.questions, decided)
+    notes += notes_on_status(terms, stacked, groups, mine)
+    notes += notes_on_questions(terms, done.questions, decided)
     return Outcome(
         result,
         aside,
@@ -184,10 +126,10 @@ def merged_by_key(
         beside={
             key: lambda which=which: result.keep_records(mine == which)  # type: ignore[misc]
             for key, which in (
-                ("new", _NEW),
-                ("changed", _CHANGED),
-                ("untouched", _UNTOUCHED),
-                ("missing", _MISSING),
+                ("new", NEW),
+                ("changed", CHANGED),
+                ("untouched", UNTOUCHED),
+                ("missing", MISSING),
             )
         },
     )
@@ -195,7 +137,7 @@ def merged_by_key(
 
 def _groups(
     terms: MergeTerms, stacked: Stacked, fields: Sequence[KeyField]
-) -> tuple[_Groups, tuple[Note, ...], tuple[Finding, ...]]:
+) -> tuple[KeyedGroups, tuple[Note, ...], tuple[Finding, ...]]:
     table = stacked.table
     columns = [table.cells(field.name) for field in fields]
     levels = [field.level or terms.match for field in fields]
@@ -230,7 +172,7 @@ def _groups(
                 warning=True,
             )
         )
-    notes += _repeated_notes(stacked, first, key_words(fields, terms.match))
+    notes += notes_on_repeated(stacked, first, key_words(fields, terms.match))
     members = np.flatnonzero(group_sizes(first) > 1)
     ranks, findings, said_of = _precedence(terms, stacked, members)
     # By group, in it by rank, and then as they stand.
@@ -239,34 +181,8 @@ def _groups(
     starts = np.ones(len(members), np.bool_)
     starts[1:] = first[members[1:]] != first[members[:-1]]
     at = np.flatnonzero(starts)
-    groups = _Groups(first, members, at, np.arange(len(at)))
+    groups = KeyedGroups(first, members, at, np.arange(len(at)))
     return groups, (*notes, *said_of), findings
-
-
-def _repeated_notes(stacked: Stacked, first: Indices, words: str) -> list[Note]:
-    """Say where a list has a key several times: its records become one too."""
-    if not len(first):
-        return []
-    earliest = np.empty(len(first), np.int64)
-    notes = []
-    for number, name in enumerate(stacked.names):
-        records = np.flatnonzero(stacked.list_of == number)
-        heads = first[records]
-        # From the last to the first: of several in one place the first one stays.
-        earliest[heads[::-1]] = records[::-1]
-        mine = records[earliest[heads] != records]
-        if len(mine):
-            said = counted(len(mine), "record repeats", "records repeat")
-            notes.append(
-                Note(
-                    f"{said} an earlier {words} of {name} itself; they were merged "
-                    "too.",
-                    "To settle them first, use duplicates.",
-                    stacked.table.origin.pick(mine),
-                    warning=True,
-                )
-            )
-    return notes
 
 
 def _precedence(
@@ -277,7 +193,7 @@ def _precedence(
     if terms.update:
         # The later an update, the newer; the first list comes last.
         count = len(stacked.names)
-        return np.where(lists == 0, count, count - lists), (), _updates_note(stacked)
+        return np.where(lists == 0, count, count - lists), (), note_on_updates(stacked)
     if terms.of is None:
         return lists, (), ()
     (key,) = parse_order(terms.of, "of")
@@ -294,18 +210,6 @@ def _precedence(
     return ranks, ranked.findings, notes + ranked.notes
 
 
-def _updates_note(stacked: Stacked) -> tuple[Note, ...]:
-    if len(stacked.names) < 3:
-        return ()
-    last = stacked.names[-1]
-    return (
-        Note(
-            "Where several updates fill the same cell, the later list is taken: "
-            f"{last} before all others."
-        ),
-    )
-
-
 class _Resolved(NamedTuple):
     """The list with its cells settled, and what that changed."""
 
@@ -319,7 +223,7 @@ class _Resolved(NamedTuple):
 def _resolved(
     terms: MergeTerms,
     stacked: Stacked,
-    groups: _Groups,
+    groups: KeyedGroups,
     keys: Sequence[str],
     decided: Recognised,
 ) -> _Resolved:
@@ -392,7 +296,7 @@ def _resolved(
     return _Resolved(result, tuple(changes), tuple(findings), tuple(questions), changed)
 
 
-def _first_marked(marked: Mask, groups: _Groups) -> Indices:
+def _first_marked(marked: Mask, groups: KeyedGroups) -> Indices:
     """Return for each group the place of its first marked member, or -1."""
     places = np.where(marked, np.arange(len(marked)), len(marked))
     first: Indices = np.minimum.reduceat(places, groups.starts)
@@ -402,7 +306,7 @@ def _first_marked(marked: Mask, groups: _Groups) -> Indices:
 def _conflicts(
     heading: str,
     table: Table,
-    groups: _Groups,
+    groups: KeyedGroups,
     cells: Column,
     asked: Mask,
     winners: Indices,
@@ -454,80 +358,3 @@ def _conflicts(
         text_column(said),
     )
     return [finding], questions
-
-
-def _status(stacked: Stacked, groups: _Groups, changed: Mask) -> Indices:
-    """Tell for each record what became of it, as seen from the first list."""
-    in_others = np.zeros(len(groups.first), np.bool_)
-    in_others[groups.first[stacked.list_of > 0]] = True
-    is_mine = stacked.list_of == 0
-    status = np.where(changed, _CHANGED, _UNTOUCHED)
-    status = np.where(is_mine, np.where(in_others, status, _MISSING), _NEW)
-    return np.asarray(status, np.int64)
-
-
-def _names_of_lists(stacked: Stacked, first: Indices) -> Column:
-    """Name for each record the lists that have its key, with `` + `` between."""
-    names = stacked.names
-    codes = np.zeros(len(first), np.int64)
-    for number in range(len(names)):
-        there = np.zeros(len(first), np.int64)
-        there[first[stacked.list_of == number]] = 1
-        codes = codes * 2 + there if len(names) <= _MOST_AS_BITS else codes
-    if len(names) <= _MOST_AS_BITS:
-        kinds, places = np.unique(codes, return_inverse=True)
-        texts = [
-            " + ".join(
-                name
-                for number, name in enumerate(names)
-                if kind >> (len(names) - 1 - number) & 1
-            )
-            for kind in kinds.tolist()
-        ]
-        return spread_column(texts, places)
-    by_group: dict[int, dict[str, None]] = {}
-    for group, number in zip(first.tolist(), stacked.list_of.tolist(), strict=True):
-        by_group.setdefault(group, {})[names[number]] = None
-    return text_column(" + ".join(by_group[group]) for group in first.tolist())
-
-
-def _status_notes(
-    terms: MergeTerms, stacked: Stacked, groups: _Groups, status: Indices
-) -> tuple[Note, ...]:
-    counts = np.bincount(status, minlength=4).tolist()
-    merged = len(groups.first) - len(status)
-    said = counted(merged, "record was", "records were")
-    notes = [Note(f"{said} merged into others; {len(status)} stand.")]
-    if len(stacked.names) > 1:
-        notes.append(
-            Note(
-                f"As seen from {stacked.names[0]}, the first list: {counts[_NEW]} new, "
-                f"{counts[_CHANGED]} changed, {counts[_UNTOUCHED]} untouched, "
-                f"{counts[_MISSING]} missing in the others.",
-                "To list them, use `new`, `changed`, `untouched` and `missing`.",
-            )
-        )
-    return tuple(notes)
-
-
-def _question_notes(
-    terms: MergeTerms, questions: Sequence[Question], decided: Recognised
-) -> tuple[Note, ...]:
-    notes = []
-    if questions:
-        said = counted(len(questions), "value differs", "values differ")
-        remedy = "To decide, name a file in `decisions`, and run gruff review."
-        if terms.decisions is not None:
-            remedy = "To decide, run gruff review on the docket."
-        notes.append(Note(f"{said} among the lists.", remedy, warning=True))
-    if decided.stale:
-        said = counted(len(decided.stale), "decision is", "decisions are")
-        notes.append(
-            Note(
-                f"{terms.decisions}: {said} on records that are not there as they "
-                "were then; nothing was done by them.",
-                "They stay in the file, for when the records come again.",
-                warning=True,
-            )
-        )
-    return tuple(notes)

@@ -88,7 +88,8 @@ def perform(
     )
     merged = Table(tuple(headings), columns, origin, name, of_source)
     if terms.key:
-        from gruff_ledger.work.together.merge.by_key import Stacked, merged_by_key
+        from gruff_ledger.work.together.merge.by_key import merged_by_key
+        from gruff_ledger.work.together.merge.tell import Stacked
 
         lists = np.repeat(np.arange(len(tables)), [len(table) for table in tables])
         has = {

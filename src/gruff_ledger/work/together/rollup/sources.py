@@ -19,30 +19,26 @@ from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
-    at_scale,
-    decimal_text,
     read_amounts,
 )
 from gruff_ledger.cells.numbers.forms import NumberForm
-from gruff_ledger.cells.numbers.group_figures import total_of
-from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.cells.totals_rows import (
-    TOTAL_PATTERN,
-    begins_as_total,
-    is_total_record,
-    is_total_word,
-)
-from gruff_ledger.columns.arrays import filtered, taken, text_column
+from gruff_ledger.columns.arrays import filtered, text_column
 from gruff_ledger.columns.threads import mapped_whole
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, take_aliases
-from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted
 from gruff_ledger.work.together.rollup.terms import RollupTerms
+from gruff_ledger.work.together.rollup.totals import (
+    Said,
+    fields_with_numbers,
+    find_total_rows,
+    form_of,
+    leave_total_columns_out,
+)
 
 NO_LABEL = "no label"
 
@@ -52,8 +48,6 @@ MADE_HEADING = re.compile(r"field \d+")
 # A result of more columns than this could be read by nobody.
 _MOST_ACROSS = 10_000
 
-# Fields that a message names.
-_NAMED_FIELDS = 6
 
 _PER_CENT = re.compile(r"%|\bper ?cent(age)?\b|\bpct\b", re.IGNORECASE)
 
@@ -124,19 +118,6 @@ class Gathered(NamedTuple):
     notes: tuple[Note, ...]
 
 
-class _Said:
-    """Collects what is said, found and set aside."""
-
-    def __init__(self) -> None:
-        self.aside: list[SetAside] = []
-        self.findings: list[Finding] = []
-        self.notes: list[Note] = []
-
-    def warn(self, what: str, remedy: str = "", table: Table | None = None) -> None:
-        origin = None if table is None else table.origin
-        self.notes.append(Note(what, remedy, origin, warning=True))
-
-
 def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
     """
     Read labels and numbers of all lists.
@@ -156,12 +137,12 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
                 raise UnknownField(
                     f"no list has a field '{name}'.", "Correct it in `form`."
                 )
-    said = _Said()
+    said = Said()
     brought = [_brought(terms, table, said) for table in tables]
     return Gathered(brought, tuple(said.aside), tuple(said.findings), tuple(said.notes))
 
 
-def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
+def _brought(terms: RollupTerms, table: Table, said: Said) -> Brought:
     table = _with_aliases(table, terms.aliases)
     terms = structs.replace(
         terms,
@@ -199,15 +180,15 @@ def _brought(terms: RollupTerms, table: Table, said: _Said) -> Brought:
     # Each thread looks through a field of its own.
     looked = mapped_whole(lambda heading: distinct(table.cells(heading)), with_labels)
     labels = dict(zip(with_labels, looked, strict=True))
-    out = _total_rows(terms, table, labels, across, values, said)
+    out = find_total_rows(terms, table, labels, across, values, said)
     if out is not None:
         table = table.keep_records(~out)
         labels = {heading: distinct(table.cells(heading)) for heading in labels}
     if not is_long:
-        values = _without_total_columns(terms, table, down, values, said)
+        values = leave_total_columns_out(terms, table, down, values, said)
         is_text_fit = terms.gives_cells or terms.figure == "count"
         if not terms.by_position and not is_text_fit:
-            values = _with_numbers(terms, table, values, said)
+            values = fields_with_numbers(terms, table, values, said)
     down_labels, codes = _labels(table, down, labels, values, said)
     names, positions = _across_labels(terms, table, across, labels, values, said)
     numbers = [
@@ -243,7 +224,7 @@ def _found(table: Table, name: str | None) -> str | None:
 
 
 def _label_fields(
-    terms: RollupTerms, table: Table, is_long: bool, said: _Said
+    terms: RollupTerms, table: Table, is_long: bool, said: Said
 ) -> list[str]:
     """Return the fields with the labels down; a grid's corner may have any heading."""
     down: list[str] = []
@@ -275,229 +256,12 @@ def _label_fields(
     return [first]
 
 
-def _total_rows(
-    terms: RollupTerms,
-    table: Table,
-    labels: Mapping[str, Distinct],
-    across: str | None,
-    values: Sequence[str],
-    said: _Said,
-) -> Mask | None:
-    """Point out rows of totals; return those to be left out, or None."""
-    mask = np.zeros(len(table), np.bool_)
-    for texts, codes in labels.values():
-        words = [is_total_word(text) or begins_as_total(text) for text in texts]
-        if any(words):
-            mask |= np.array(words, np.bool_)[codes]
-    mask |= _total_words_beside(table, labels)
-    if not mask.any():
-        mask = _row_of_sums(terms, table, values)
-    if not mask.any():
-        return None
-    looks = counted(int(np.count_nonzero(mask)), "record looks", "records look")
-    rows = table.keep_records(mask)
-    if not terms.leave_out_totals:
-        said.warn(
-            f"{table.name}: {looks} like totals of the others, but "
-            f"{_counted_words(len(rows))}.",
-            "To leave them out, set `leave-out-totals`.",
-            rows,
-        )
-        return None
-    said.aside.append(SetAside("a row of totals", rows))
-    said.notes.append(
-        Note(
-            f"{table.name}: {looks} like totals and "
-            f"{'was' if len(rows) == 1 else 'were'} left out.",
-            "",
-            rows.origin,
-        )
-    )
-    if len(rows) == 1 and across is None:
-        _check_total_row(terms, table.keep_records(~mask), rows, values, said)
-    return mask
-
-
-def _total_words_beside(table: Table, labels: Mapping[str, Distinct]) -> Mask:
-    """
-    Mark rows of totals whose word stands in another field than the labels.
-
-    Their labels are blank or numbers: a row with a name is one of what it names.
-    """
-    mask = np.zeros(len(table), np.bool_)
-    may_be = np.ones(len(table), np.bool_)
-    for texts, codes in labels.values():
-        nameless = [not any(map(str.isalpha, text)) for text in texts]
-        may_be &= np.array(nameless, np.bool_)[codes]
-    places = np.flatnonzero(may_be)
-    if not len(places):
-        return mask
-    found = np.zeros(len(places), np.bool_)
-    for heading in table.headings:
-        if heading not in labels:
-            cells = taken(table.cells(heading), places)
-            found |= matching(cells, TOTAL_PATTERN)
-    for place in places[found].tolist():
-        (record,) = table.records(place, place + 1)
-        mask[place] = is_total_record(record)
-    return mask
-
-
-def _row_of_sums(terms: RollupTerms, table: Table, values: Sequence[str]) -> Mask:
-    """Mark a last record whose figures are the sums of all above."""
-    mask = np.zeros(len(table), np.bool_)
-    if len(table) < 4 or terms.value:
-        return mask
-    for heading in values:
-        amounts, is_number = read_amounts(
-            table.cells(heading), _form(terms.form, heading)
-        )
-        own = int(amounts.values[-1])
-        if not is_number[-1] or not own or total_of(amounts) != 2 * own:
-            return mask
-    mask[-1] = bool(values)
-    return mask
-
-
-def _check_total_row(
-    terms: RollupTerms, rest: Table, row: Table, values: Sequence[str], said: _Said
-) -> None:
-    """Say where a row of totals is not what its column adds up to."""
-    for heading in values:
-        form = _form(terms.form, heading)
-        amounts, is_number = read_amounts(row.cells(heading), form)
-        if not is_number[0]:
-            continue
-        others, _ = read_amounts(rest.cells(heading), form)
-        _compare_totals(heading, total_of(others), others.scale, amounts, row, said)
-
-
-def _compare_totals(
-    heading: str, total: int, scale: int, stated: Amounts, row: Table, said: _Said
-) -> None:
-    common = max(scale, stated.scale)
-    mine = total * 10 ** (common - scale)
-    theirs = int(at_scale(stated, common).values[0])
-    if mine == theirs:
-        return
-    sums = decimal_text(mine, common, common)
-    said.findings.append(
-        Finding(
-            f"{heading} adds up to its total",
-            Severity.WARN,
-            f"The total of {heading} says {decimal_text(theirs, common, common)}, and "
-            f"what it is of adds up to {sums}.",
-            heading,
-            row.origin,
-            row.cells(heading),
-        )
-    )
-
-
-def _counted_words(count: int) -> str:
-    return "was counted as a label" if count == 1 else "were counted as labels"
-
-
-def _without_total_columns(
-    terms: RollupTerms,
-    table: Table,
-    down: Sequence[str],
-    values: Sequence[str],
-    said: _Said,
-) -> list[str]:
-    """Point out columns of totals, and leave them out where asked."""
-    totals = [
-        heading
-        for heading in values
-        if is_total_word(heading) or begins_as_total(heading)
-    ]
-    if not totals or len(totals) == len(values):
-        return list(values)
-    words = ", ".join(f"'{heading}'" for heading in totals)
-    words = f"the {'field' if len(totals) == 1 else 'fields'} {words}"
-    if not terms.leave_out_totals:
-        said.warn(
-            f"{table.name}: {words} may hold totals of the others, but "
-            f"{_counted_words(len(totals))}.",
-            "To leave them out, set `leave-out-totals`.",
-        )
-        return list(values)
-    rest = [heading for heading in values if heading not in totals]
-    said.notes.append(Note(f"{table.name}: totals were left out: {words}."))
-    if len(totals) == 1:
-        _check_total_column(terms, table, rest, totals[0], said)
-    return rest
-
-
-def _with_numbers(
-    terms: RollupTerms, table: Table, values: Sequence[str], said: _Said
-) -> list[str]:
-    """Leave out fields of a grid that hold texts and no number at all."""
-    texts = []
-    for heading in values:
-        column = table.cells(heading)
-        _, is_number = read_amounts(column, _form(terms.form, heading))
-        if not is_number.any() and not blank_mask(column).all():
-            texts.append(heading)
-    if not texts or len(texts) == len(values):
-        return list(values)
-    words = ", ".join(f"'{heading}'" for heading in texts[:_NAMED_FIELDS])
-    more = len(texts) - _NAMED_FIELDS
-    tail = f" and {more} more" if more > 0 else ""
-    said.warn(
-        f"{table.name}: left out, as they hold no numbers: {words}{tail}.",
-        "To see which cells are none, name them in `value`; to count them, set "
-        "`figure` to count.",
-    )
-    return [heading for heading in values if heading not in texts]
-
-
-def _check_total_column(
-    terms: RollupTerms, table: Table, values: Sequence[str], total: str, said: _Said
-) -> None:
-    """Find the records whose total is not what their cells add up to."""
-    stated, is_number = read_amounts(table.cells(total), _form(terms.form, total))
-    read = [
-        read_amounts(table.cells(heading), _form(terms.form, heading))[0]
-        for heading in values
-    ]
-    scale = max([stated.scale, *(each.scale for each in read)])
-    sums = sum(
-        (at_scale(each, scale).values.astype(object) for each in read),
-        np.zeros(len(table), object),
-    )
-    wrong = is_number & (at_scale(stated, scale).values.astype(object) != sums)
-    wrong = wrong.astype(np.bool_)
-    if not wrong.any():
-        return
-    told = [
-        f"{total} says {decimal_text(int(mine), scale, scale)}, and what it is of adds "
-        f"up to {decimal_text(int(theirs), scale, scale)}."
-        for mine, theirs in zip(
-            at_scale(stated, scale).values[wrong].tolist(),
-            sums[wrong].tolist(),
-            strict=True,
-        )
-    ]
-    said.findings.append(
-        Finding(
-            f"{total} is the total of its record",
-            Severity.WARN,
-            f"{total} is not what its record adds up to.",
-            total,
-            table.origin.pick(wrong),
-            filtered(table.cells(total), wrong),
-            text_column(told),
-        )
-    )
-
-
 def _labels(
     table: Table,
     down: Sequence[str],
     known: Mapping[str, Distinct],
     values: Sequence[str],
-    said: _Said,
+    said: Said,
 ) -> tuple[list[Column], Indices]:
     """Return the distinct labels down, and each record's."""
     if len(down) == 1:
@@ -530,7 +294,7 @@ def _across_labels(
     across: str | None,
     known: Mapping[str, Distinct],
     values: Sequence[str],
-    said: _Said,
+    said: Said,
 ) -> tuple[list[str], list[Indices]]:
     """Return the distinct labels across, and those of each field of figures."""
     n = len(table)
@@ -562,27 +326,12 @@ def _across_labels(
     return names, [codes + len(labels) * place for place in range(len(values))]
 
 
-def _form(forms: Sequence[FormTerms], heading: str) -> NumberForm:
-    fitting = [
-        each
-        for each in forms
-        if not each.fields or any(loose(name) == loose(heading) for name in each.fields)
-    ]
-    if len(fitting) > 1:
-        raise BadTerms(
-            f"two forms are given for the field '{heading}'.",
-            "Give one, or name in each the `fields` it is true of.",
-            term="form",
-        )
-    return fitting[0].form.number if fitting else Form().number
-
-
 def _numbers(
-    terms: RollupTerms, table: Table, heading: str, across: Indices, said: _Said
+    terms: RollupTerms, table: Table, heading: str, across: Indices, said: Said
 ) -> Numbers:
     """Read the numbers of a field; say what are none."""
     column = table.cells(heading)
-    form = _form(terms.form, heading)
+    form = form_of(terms.form, heading)
     amounts, is_number = read_amounts(column, form)
     is_filled = ~blank_mask(column)
     wrong = is_filled & ~is_number
@@ -620,7 +369,7 @@ def _question_per_cent(
     column: Column,
     form: NumberForm,
     wrong: Mask,
-    said: _Said,
+    said: Said,
 ) -> None:
     """Ask whether percentages are meant to be added up."""
     in_cells = form.percent

@@ -1,0 +1,294 @@
+"""Laying figures out: which row and which column shows what."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.cells.numbers.amounts import (
+    Amounts,
+    subtracted,
+    to_column,
+)
+from gruff_ledger.cells.numbers.group_figures import (
+    group_ends,
+)
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    constant_column,
+    spread_column,
+    taken,
+    text_column,
+)
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.field_names import free_heading, made_headings
+from gruff_ledger.table import Origin, Table
+from gruff_ledger.work.together.rollup.cube import (
+    TOTAL,
+    Cube,
+    Figures,
+    figures_of,
+    some_parts,
+)
+from gruff_ledger.work.together.rollup.labels import (
+    Sides,
+)
+from gruff_ledger.work.together.rollup.sources import (
+    MADE_HEADING,
+    NO_LABEL,
+    Brought,
+)
+from gruff_ledger.work.together.rollup.terms import RollupTerms
+
+
+class Grid:
+    """Figures of a cube as columns of text, with totals where asked."""
+
+    def __init__(self, terms: RollupTerms, cube: Cube, scales: Sequence[int]) -> None:
+        self._terms = terms
+        self._cube = cube
+        rows, columns, sources = cube.shape
+        self.below = terms.totals in ("below", "both")
+        self.beside = terms.totals in ("beside", "both")
+        self.rows = rows + self.below
+        self.columns = columns + self.beside
+        self.sources = sources
+        self._scales = scales
+        # With one scale all columns are written at once.
+        self._is_even = len(set(scales[: self.columns])) == 1
+
+    def of(self, source: int | None = None) -> Figures:
+        """Return the figures of all lists or of one, column by column."""
+        cube = self._cube
+        values, row, column = cube.values, cube.row, cube.column
+        if cube.texts is not None:
+            # The figure of a group is the place of one of its cells.
+            values = Amounts(np.arange(len(row), dtype=np.int64), 0)
+        if source is not None:
+            mine = cube.source == source
+            values, row, column = some_parts(values, mine), row[mine], column[mine]
+        rows, columns = cube.shape[:2]
+        parts = [(row, column)]
+        if self.below:
+            parts.append((np.full(len(row), rows), column))
+        if self.beside:
+            parts += [(each, np.full(len(row), columns)) for each, _ in list(parts)]
+        codes = np.concatenate([c * self.rows + r for r, c in parts])
+        if len(parts) > 1:
+            values = values._replace(values=np.tile(values.values, len(parts)))
+        return figures_of(self._terms.figure, values, codes, self.rows * self.columns)
+
+    def texts(self, figures: Figures) -> list[Column]:
+        """Return all columns as text."""
+        zero = self._terms.missing == "zero"
+        if self._is_even:
+            whole = self._text(figures, 0, zero)
+            return [whole.slice(place * self.rows, self.rows) for place in self._all]
+        return [
+            self._text(
+                figures.part(place * self.rows, (place + 1) * self.rows), place, zero
+            )
+            for place in self._all
+        ]
+
+    @property
+    def _all(self) -> range:
+        return range(self.columns)
+
+    def changes(self, before: Figures, after: Figures, place: int) -> Column:
+        """Return how much one column changed, blank where a figure is missing."""
+        a, b = (
+            each.part(place * self.rows, (place + 1) * self.rows)
+            for each in (before, after)
+        )
+        there = a.there & b.there
+        if self._terms.missing == "zero":
+            there = np.ones(len(there), np.bool_)
+        change = Figures(subtracted(b.amounts, a.amounts), there)
+        return self._text(change, place, zero=False)
+
+    def _text(self, part: Figures, place: int, zero: bool) -> Column:
+        if self._cube.texts is not None:
+            cells = concat_columns([self._cube.texts, text_column(["0", ""])])
+            missing = len(cells) - 1 - zero
+            at = np.where(part.there, part.amounts.values.astype(np.int64), missing)
+            return taken(cells, at)
+        digits = self._scales[place]
+        if part.amounts.divisor is None and part.amounts.scale > digits:
+            # The scale is that of the longest decimal anywhere.
+            part = part._replace(amounts=_shortened(part.amounts, digits))
+        column, _ = to_column(
+            part.amounts, digits if self._terms.figure != "mean" else None
+        )
+        if zero or part.there.all():
+            return column
+        blank = ~part.there
+        return with_cells(column, blank, constant_column("", int(blank.sum())))
+
+
+def _shortened(amounts: Amounts, scale: int) -> Amounts:
+    """Return numbers at a lower scale that holds them exactly."""
+    unit = 10 ** (amounts.scale - scale)
+    values = amounts.values
+    if not (values % unit == 0).all():
+        return amounts
+    return Amounts(values // unit, scale)
+
+
+def _scales(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> list[int]:
+    """Return for each column, and one of totals, how many decimals its numbers have."""
+    found = np.zeros(len(sides.across), np.int64)
+    for each, columns in zip(brought, sides.columns, strict=True):
+        for numbers in each.numbers:
+            if terms.figure != "count":
+                places = columns[is_there(numbers.across)]
+                found[places] = np.maximum(found[places], numbers.amounts.scale)
+    return [*found.tolist(), int(found.max(initial=0))]
+
+
+def is_there(codes: Indices) -> Indices:
+    """Return the codes that occur, each once; they are few."""
+    return np.flatnonzero(np.bincount(codes))
+
+
+def lay_out(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> tuple[tuple[str, ...], tuple[Column, ...], Indices]:
+    """Return headings and columns, and which of the columns hold the base figures."""
+    grid = Grid(terms, cube, _scales(terms, brought, sides))
+    names = [each.name for each in brought]
+    labels = list(sides.down)
+    if grid.below:
+        ends = [TOTAL, *([""] * (len(labels) - 1))]
+        labels = [
+            concat_columns([each, text_column([end])])
+            for each, end in zip(labels, ends, strict=True)
+        ]
+    headings = _corners(terms, brought)
+    across = [*sides.across, *([TOTAL] if grid.beside else [])]
+    whole = grid.of()
+    sources = (
+        [grid.of(number) for number in range(len(brought))]
+        if terms.detail != "none"
+        else []
+    )
+    whole_texts = grid.texts(whole)
+    source_texts = [grid.texts(each) for each in sources]
+    columns = list(labels)
+    base: list[int] = []
+    if terms.detail == "beneath":
+        rows = row_order(terms, brought, sides, cube)
+        kinds = kinds_of_rows(terms, brought, sides, cube)
+        told = ["", *(text for name in names for text in (name, f"change to {name}"))]
+        columns = [taken(each, rows) for each in labels]
+        headings.append(free_heading("source", headings))
+        columns.append(spread_column(told, kinds))
+        at = kinds * grid.rows + rows
+        for place, name in enumerate(across):
+            blocks = [whole_texts[place]]
+            for number, each in enumerate(sources):
+                blocks.append(source_texts[number][place])
+                before = sources[max(0, number - 1)]
+                blocks.append(
+                    grid.changes(before, each, place)
+                    if terms.change
+                    else constant_column("", grid.rows)
+                )
+            base.append(len(columns)) if place < len(sides.across) else None
+            headings.append(name)
+            columns.append(taken(concat_columns(blocks), at))
+        return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
+    for place, name in enumerate(across):
+        base.append(len(columns)) if place < len(sides.across) else None
+        headings.append(name)
+        columns.append(whole_texts[place])
+        for number, each in enumerate(sources):
+            headings.append(f"{name} {names[number]}")
+            columns.append(source_texts[number][place])
+            if terms.change and number:
+                headings.append(f"{name} change to {names[number]}")
+                columns.append(grid.changes(sources[number - 1], each, place))
+    return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
+
+
+def _corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
+    """Return the headings of the label fields: every corner has a name."""
+    found = list(brought[0].corner)
+    for place, heading in enumerate(found):
+        if terms.down and place < len(terms.down):
+            found[place] = terms.down[place]
+        elif MADE_HEADING.fullmatch(heading):
+            others = [
+                each.corner[place]
+                for each in brought[1:]
+                if not MADE_HEADING.fullmatch(each.corner[place])
+            ]
+            found[place] = others[0] if others else "label"
+    if terms.corner is not None:
+        found[0] = terms.corner
+    return found
+
+
+def row_order(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> Indices:
+    """Return the row of each record of the result."""
+    rows = cube.shape[0] + (terms.totals in ("below", "both"))
+    if terms.detail != "beneath":
+        return np.arange(rows)
+    return _detail(terms, brought, sides, rows)[0]
+
+
+def kinds_of_rows(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
+) -> Indices:
+    """Return what each record is: 0 for all, 2 s + 1 for list s, 2 s + 2 its change."""
+    rows = cube.shape[0] + (terms.totals in ("below", "both"))
+    return _detail(terms, brought, sides, rows)[1]
+
+
+def _detail(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, rows: int
+) -> tuple[Indices, Indices]:
+    """Return row and kind of each record, where each list's part stands beneath."""
+    has = np.zeros((len(brought), rows), np.bool_)
+    for number, places in enumerate(sides.rows):
+        has[number, places] = True
+        # A row of totals has a part of every list.
+        has[number, len(sides.down[0]) :] = True
+    found = [(np.arange(rows), np.zeros(rows, np.int64))]
+    for number in range(len(brought)):
+        mine = np.flatnonzero(has[number])
+        found.append((mine, np.full(len(mine), 2 * number + 1)))
+        if terms.change and number:
+            both = np.flatnonzero(has[number] & has[number - 1])
+            found.append((both, np.full(len(both), 2 * number + 2)))
+    row = np.concatenate([each for each, _ in found])
+    kind = np.concatenate([each for _, each in found])
+    order = np.lexsort((kind, row))
+    return row[order], kind[order]
+
+
+def origins_of_rows(brought: Sequence[Brought], sides: Sides) -> Origin:
+    """Return for each row, and for totals, the first record that has its label."""
+    whole = Origin.concat([each.table.origin for each in brought])
+    rows = np.concatenate(
+        [places[each.down] for each, places in zip(brought, sides.rows, strict=True)]
+    )
+    if not len(rows):
+        return Origin.counted(0, 1, len(sides.down[0]) + 1)
+    first = group_ends(rows, len(sides.down[0]), last=False)
+    return whole.pick(np.append(first, 0))
+
+
+def idle_label(table: Table, labels: int) -> Mask:
+    """Mark records without a label that no list has a figure for."""
+    mask = np.array(table.cells(table.headings[0]).to_pylist(), object) == NO_LABEL
+    if mask.any():
+        records = table.records()
+        for place in np.flatnonzero(mask).tolist():
+            cells = records[place][labels:]
+            mask[place] = all(cell in ("", "0") for cell in cells)
+    return np.asarray(mask, np.bool_)
