@@ -29,7 +29,8 @@ LEVELS = {
         report
         job
         docket
-        cli script
+        cli script_calls
+        script
     """,
     "account": """
         balance control folded_groups
@@ -62,7 +63,9 @@ LEVELS = {
         review
     """,
     "docket": """
-        again toml_lines
+        again sections toml_lines
+        text
+        answers
         load watch
         enter schema
     """,
@@ -71,8 +74,8 @@ LEVELS = {
         reading
         file_patterns output source
         bounds formats web
-        delimited json_lists markup outputs parquet search
-        database outline workbook
+        delimited json_columns markup outputs parquet search
+        database json_lists outline workbook
     """,
     "work": """
         map_list new_fields orders rule_terms verb

@@ -13,12 +13,10 @@ Import it from the package itself::
 
 from __future__ import annotations
 
-import functools
-import itertools
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from types import TracebackType
-from typing import Any, ParamSpec, Self, TypeVar
+from typing import Any, Self
 
 import msgspec
 
@@ -53,41 +51,22 @@ from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import (
-    BadTerms,
     Problem,
     UnreadableSource,
-    nearest_or_all,
     with_terms_named,
 )
+from gruff_ledger.script_calls import (
+    SOURCES,
+    check_count,
+    find_verb,
+    for_scripts,
+    part_tables,
+    terms_of,
+)
 from gruff_ledger.table import Table
-from gruff_ledger.terms.declared import Terms
-from gruff_ledger.terms.declared import read as read_terms
-from gruff_ledger.work.registry import VERBS
-from gruff_ledger.work.verb import Verb
-
-_T = TypeVar("_T", bound=Terms)
-_Asked = ParamSpec("_Asked")
-_Answered = TypeVar("_Answered")
-
-# No two lists of a script have records of the same origin.
-_sources = itertools.count()
 
 
-def _for_scripts(call: Callable[_Asked, _Answered]) -> Callable[_Asked, _Answered]:
-    """Have problems name terms as the parameters that a script gives."""
-
-    @functools.wraps(call)
-    def called(*args: _Asked.args, **more: _Asked.kwargs) -> _Answered:
-        try:
-            return call(*args, **more)
-        except Problem as problem:
-            problem.said_to(python=True)
-            raise
-
-    return called
-
-
-@_for_scripts
+@for_scripts
 def read(address: str | Path, **how: Any) -> Table:
     """
     Read a list.
@@ -117,7 +96,7 @@ def read(address: str | Path, **how: Any) -> Table:
     What reading sets aside, finds and notes is not returned; a `Run` keeps account of
     it.
     """
-    terms = _terms(ReadingTerms, how)
+    terms = terms_of(ReadingTerms, how)
     fetching = Fetching(FetchTerms())
     try:
         found = find_lists(
@@ -134,7 +113,7 @@ def read(address: str | Path, **how: Any) -> Table:
             )
         (one,) = found
         reading = read_list(
-            one.opened, one.address, one.terms, source=next(_sources), hashed=False
+            one.opened, one.address, one.terms, source=next(SOURCES), hashed=False
         )
     finally:
         fetching.close()
@@ -175,10 +154,10 @@ def make_list(
                 f"record {number} has {len(row)} cells, and there are {len(headings)} "
                 "headings"
             )
-    return Table.of_records(headings, rows, name=name, source=next(_sources))
+    return Table.of_records(headings, rows, name=name, source=next(SOURCES))
 
 
-@_for_scripts
+@for_scripts
 def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     """
     Do the work of a verb, and check that it balances.
@@ -212,10 +191,10 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     >>> once.table.records(), len(once.aside[0].table)
     ([('Tern',), ('Gull',)], 1)
     """
-    known = _verb(verb)
-    _check_count(known, len(tables))
-    said, references = _with_tables(terms)
-    stated = _terms(known.terms, said)
+    known = find_verb(verb)
+    check_count(known, len(tables))
+    said, references = part_tables(terms)
+    stated = terms_of(known.terms, said)
     files = files_of(stated, Path())
     for address in stated.lists_named(dict(files)):
         if address not in references:
@@ -235,7 +214,7 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     return msgspec.structs.replace(outcome, notes=notes)
 
 
-@_for_scripts
+@for_scripts
 def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) -> None:
     """
     Write a list, whole or not at all.
@@ -256,7 +235,7 @@ def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) 
     """
     said, part = split_part(str(path))
     place = output_place(said, Path())
-    terms = _terms(WritingTerms, how)
+    terms = terms_of(WritingTerms, how)
     found = check_output(place, terms, [part])
     if not isinstance(place, Path):
         from gruff_ledger.lists.database.write_server import ServerWriting
@@ -277,7 +256,7 @@ def write(table: Table, path: str | Path, *, replace: bool = False, **how: Any) 
         outputs.commit()
 
 
-@_for_scripts
+@for_scripts
 def run(
     docket: str | Path,
     *,
@@ -406,7 +385,7 @@ class Run:
         if error is None:
             self.end()
 
-    @_for_scripts
+    @for_scripts
     def read(
         self, address: str | Path, *, name: str | None = None, **how: Any
     ) -> Listed:
@@ -416,11 +395,11 @@ class Run:
         An address can stand for several lists, for a verb that takes several.
         """
         own = free_heading(name or Path(str(address)).stem, self._names())
-        listed = ListToRead(own, str(address), _terms(ReadingTerms, how))
+        listed = ListToRead(own, str(address), terms_of(ReadingTerms, how))
         self._job = msgspec.structs.replace(self._job, lists=(*self._job.lists, listed))
         return Listed(self, own)
 
-    @_for_scripts
+    @for_scripts
     def do(
         self, verb: str, *lists: Listed, name: str | None = None, **terms: Any
     ) -> Listed:
@@ -434,13 +413,13 @@ class Run:
         ------
         BadTerms
         """
-        known = _verb(verb)
-        _check_count(known, len(lists))
+        known = find_verb(verb)
+        check_count(known, len(lists))
         said = {
             key: each.name if isinstance(each, Listed) else each
             for key, each in terms.items()
         }
-        stated = _terms(known.terms, said)
+        stated = terms_of(known.terms, said)
         files = files_of(stated, Path())
         named = stated.lists_named(dict(files))
         references = referred(named, self._names(), self._beside)
@@ -460,16 +439,16 @@ class Run:
         )
         return Listed(self, result)
 
-    @_for_scripts
+    @for_scripts
     def write(self, listed: Listed, path: str | Path, **how: Any) -> None:
         """Have a list written at the end; see `gruff_ledger.write`."""
         said, part = split_part(str(path))
         place = output_place(said, Path())
-        terms = _terms(WritingTerms, how)
+        terms = terms_of(WritingTerms, how)
         out = OutToWrite(place, str(path), listed.name, part, terms)
         self._job = msgspec.structs.replace(self._job, outs=(*self._job.outs, out))
 
-    @_for_scripts
+    @for_scripts
     def end(self) -> Done:
         """
         Do all the work, check that it balances, and put all results in their places.
@@ -493,7 +472,7 @@ class Run:
             *(each.result for each in self._job.entries),
         ]
 
-    @_for_scripts
+    @for_scripts
     def _table(self, name: str) -> Table:
         if name not in self._tables:
             job = self._whole()
@@ -509,50 +488,3 @@ class Run:
             assert result is not None
             self._tables[name] = result
         return self._tables[name]
-
-
-def _verb(name: str) -> Verb:
-    if name not in VERBS:
-        raise BadTerms(
-            f"there is no verb '{name}'.", nearest_or_all(name, VERBS, "verbs")
-        )
-    return VERBS[name]
-
-
-def _check_count(verb: Verb, count: int) -> None:
-    if count > 1 and not verb.several:
-        raise BadTerms(
-            f"{verb.name} works on one list, and {count} are given.",
-            "Merge them first, or give one.",
-        )
-    if not count and verb.needs_list:
-        raise BadTerms(f"{verb.name} works on a list, and none is given.", "Give one.")
-
-
-def _terms(declared: type[_T], said: Mapping[str, Any]) -> _T:
-    """Make terms of keywords, whose names have underscores for hyphens."""
-    given = {key.rstrip("_").replace("_", "-"): each for key, each in said.items()}
-    return read_terms(
-        declared,
-        {
-            key: list(each) if isinstance(each, tuple) else each
-            for key, each in given.items()
-            if each is not None
-        },
-    )
-
-
-def _with_tables(
-    terms: Mapping[str, Any],
-) -> tuple[dict[str, Any], dict[str, Table]]:
-    """Name the tables among terms, as terms name lists."""
-    said: dict[str, Any] = {}
-    references: dict[str, Table] = {}
-    for key, each in terms.items():
-        if isinstance(each, Table):
-            name = free_heading(each.name, references)
-            references[name] = each
-            said[key] = name
-        else:
-            said[key] = each
-    return said, references

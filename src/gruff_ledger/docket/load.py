@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import re
 import tomllib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -17,6 +16,7 @@ from typing import Any
 import msgspec
 
 from gruff_ledger.credentials import kept_answers
+from gruff_ledger.docket.answers import fill_in, find_answers
 from gruff_ledger.docket.sections import (
     DOCKET_VERSION,
     SECTIONS,
@@ -113,8 +113,8 @@ def load_docket(
     # Everything that is wrong is told at once.
     faults: list[Problem] = []
     own = _own_terms(raw, stated, faults)
-    answered = _answers(raw, stated, answers or {}, ask, faults)
-    filled = _filled(raw, answered)
+    answered = find_answers(raw, stated, answers or {}, ask, faults)
+    filled = fill_in(raw, answered)
     as_kept = kept_answers(raw, answered)
     folder = path.parent if text is None else Path()
     lists = _lists(filled, stated, faults)
@@ -140,7 +140,7 @@ def load_docket(
         raise all_of(faults)
     assert ledger is not None
     return Job(
-        title=_filled(str(raw.get("title", "")), as_kept) or path.name,
+        title=fill_in(str(raw.get("title", "")), as_kept) or path.name,
         folder=folder,
         lists=lists + more,
         entries=entries,
@@ -247,80 +247,6 @@ def _own_terms(
             # Nothing can be told of what is in it.
             raise all_of([*faults, wrong])
     return terms
-
-
-def _answers(
-    raw: Mapping[str, Any],
-    text: DocketText,
-    given: Mapping[str, str],
-    ask: Callable[[str, AskTerms], str] | None,
-    faults: list[Problem],
-) -> dict[str, str]:
-    """Return the answers; without them nothing more can be told of a docket."""
-    questions: dict[str, AskTerms] = {}
-    before = len(faults)
-    for name, table in raw.get("ask", {}).items():
-        try:
-            questions[name] = read(AskTerms, table)
-        except BadTerms as problem:
-            entry = f"question '{name}'"
-            faults.append(text.refused(problem, ("ask", name), entry=entry))
-    faults += [
-        BadDocket(
-            f"it asks no question '{name}'.",
-            nearest_or_all(name, raw.get("ask", {}), "questions"),
-            file=text.file,
-        )
-        for name in given
-        if name not in raw.get("ask", {})
-    ]
-    if len(faults) > before:
-        raise all_of(faults)
-    answers: dict[str, str] = {}
-    for name, question in questions.items():
-        answer = given.get(name)
-        if answer is None and ask is not None:
-            answer = ask(name, question)
-        if answer is None:
-            answer = question.default
-        if answer is None:
-            faults.append(
-                BadDocket(
-                    f"the question '{name}' is not answered: {question.say}",
-                    f"Answer it with `set` {name}=ANSWER.",
-                    file=text.file,
-                )
-            )
-        elif question.choices and answer not in question.choices:
-            faults.append(
-                BadDocket(
-                    f"'{answer}' is no answer to the question '{name}': {question.say}",
-                    nearest_or_all(answer, question.choices, "answers"),
-                    file=text.file,
-                )
-            )
-        else:
-            answers[name] = answer
-    if len(faults) > before:
-        raise all_of(faults)
-    return answers
-
-
-def _filled(value: Any, answers: Mapping[str, str]) -> Any:
-    """Put the answers in all text of a docket, but not in the questions."""
-    if not answers:
-        return value
-    if isinstance(value, str):
-        names = "|".join(map(re.escape, answers))
-        return re.sub(rf"\{{({names})\}}", lambda name: answers[name[1]], value)
-    if isinstance(value, list):
-        return [_filled(each, answers) for each in value]
-    if isinstance(value, dict):
-        return {
-            key: each if key == "ask" else _filled(each, answers)
-            for key, each in value.items()
-        }
-    return value
 
 
 def _lists(

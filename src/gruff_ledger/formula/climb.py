@@ -2,99 +2,39 @@
 
 from __future__ import annotations
 
-import re
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
-from gruff_ledger.cells.dates.moments import DAY, SECOND, read_moment
+from gruff_ledger.formula.constants import (
+    COMPARISONS,
+    MODES,
+    OWN_FORMS,
+    RESERVED,
+    SIDES,
+    TESTS,
+    UNITS,
+    named_field,
+    typed_value,
+    unquoted,
+    without_operator,
+    word_for_value,
+)
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Call,
     Case,
     Chain,
-    DateLiteral,
     Field,
-    Interval,
     Literal,
     Node,
     Place,
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
-
-    from lark import Token
+    from collections.abc import Callable
 
 
-# Words of the language that cannot be the name of a field without quotes.
-RESERVED = frozenset(
-    (
-        "OR",
-        "AND",
-        "NOT",
-        "IS",
-        "NULL",
-        "TRUE",
-        "FALSE",
-        "UNKNOWN",
-        "BETWEEN",
-        "IN",
-        "LIKE",
-        "LIKE_REGEX",
-        "ESCAPE",
-        "CASE",
-        "WHEN",
-        "THEN",
-        "ELSE",
-        "END",
-        "AS",
-        "FROM",
-        "FOR",
-        "PLACING",
-        "WITH",
-    )
-)
 TYPES_REMEDY = "The types are DECIMAL, INTEGER, VARCHAR, DATE, TIMESTAMP and BOOLEAN."
-
-
-def without_operator(token: Token, place: Place) -> BadFormula:
-    """Word that a value stands right behind another."""
-    remedy = "Write an operator before it, such as + or AND."
-    if token.type == "NAME":
-        remedy += " A field with spaces in its name stands in double quotes."
-    if token.type not in ("NAME", "QUOTED", "STRING", "NUMBER", "LPAR"):
-        remedy = "Take it out, or write what is missing before it."
-    return BadFormula(f"'{token}' was not expected here.", remedy, place)
-
-
-_COMPARISONS = frozenset(("=", "<>", "!=", "<", "<=", ">", ">="))
-_TESTS = frozenset(("NULL", "TRUE", "FALSE", "UNKNOWN"))
-_WORD_VALUES = {"NULL": None, "TRUE": True, "FALSE": False}
-_MICROS = {
-    "DAY": DAY,
-    "HOUR": 3600 * SECOND,
-    "MINUTE": 60 * SECOND,
-    "SECOND": SECOND,
-}
-_UNITS = ("YEAR", "MONTH", *_MICROS)
-_SIDES = ("LEADING", "TRAILING", "BOTH")
-_MODES = {
-    "HALF UP": "half-up",
-    "HALF EVEN": "half-even",
-    "HALF DOWN": "half-down",
-    "UP": "up",
-    "DOWN": "down",
-    "CEILING": "ceiling",
-    "FLOOR": "floor",
-}
-
-# Functions whose arguments are not all values, and how they are written.
-_OWN_FORMS = {
-    "CAST": "CAST(value AS type)",
-    "EXTRACT": "EXTRACT(unit FROM date)",
-    "ROUND": "ROUND(number, digits, mode)",
-    "TRIM": "TRIM(text) or TRIM(BOTH 'characters' FROM text)",
-}
 
 
 class Expression:
@@ -179,12 +119,12 @@ class Expression:
         if negated:
             self._take()
             name = self._operator()
-        if name in _COMPARISONS and not negated:
+        if name in COMPARISONS and not negated:
             self._take()
             right = self._concat()
             name = "<>" if name == "!=" else name
             found = Call(name, (left, right), self._span(left, right))
-            if self._operator() in _COMPARISONS:
+            if self._operator() in COMPARISONS:
                 raise self._not_here(self._parts[self._at])
             return found
         if name == "IS" and not negated:
@@ -211,7 +151,7 @@ class Expression:
         word = self._take()
         place = Place(self._text, left.place.start, self._place(word).end)
         name = str(word).upper()
-        if getattr(word, "type", "") != "NAME" or name not in _TESTS:
+        if getattr(word, "type", "") != "NAME" or name not in TESTS:
             raise BadFormula(
                 f"{self._place(word).written} cannot follow IS.",
                 "Write IS NULL, IS TRUE, IS FALSE or IS UNKNOWN; for equal write =.",
@@ -288,15 +228,15 @@ class Expression:
         if kind == "NUMBER":
             return Literal(Decimal(part), place)
         if kind == "STRING":
-            return Literal(_unquoted(part), place)
+            return Literal(unquoted(part), place)
         if kind == "QUOTED":
-            return Field(_unquoted(part), place)
+            return Field(unquoted(part), place)
         if kind == "NAME":
-            return _named(str(part), place)
+            return named_field(str(part), place)
         if kind == "words":
             raise without_operator(part.children[1], self._place(part.children[1]))
         if kind == "typed":
-            return _typed(self._text, part, place)
+            return typed_value(self._text, part, place)
         if kind == "brackets":
             values = self._values(part)
             if len(values) > 1:
@@ -333,8 +273,8 @@ class Expression:
     def _call(self, tree: Any, place: Place) -> Call:
         name = str(tree.children[0]).upper()
         if name in RESERVED:
-            raise _word_for_value(tree.children[0], self._place(tree.children[0]))
-        if name in _OWN_FORMS:
+            raise word_for_value(tree.children[0], self._place(tree.children[0]))
+        if name in OWN_FORMS:
             own = {
                 "CAST": self._cast,
                 "EXTRACT": self._extract,
@@ -345,7 +285,7 @@ class Expression:
             if found is None:
                 raise BadFormula(
                     f"{name} is written otherwise.",
-                    f"Write {_OWN_FORMS[name]}.",
+                    f"Write {OWN_FORMS[name]}.",
                     place,
                 )
             return found
@@ -395,11 +335,11 @@ class Expression:
         if self._separators(tree) != ("FROM",):
             return None
         unit = self._only_part(tree, 0)
-        if str(unit).upper() not in _UNITS:
+        if str(unit).upper() not in UNITS:
             where = self._place(unit) if unit is not None else place
             raise BadFormula(
                 f"{where.written} is no part of a date.",
-                f"The parts are {', '.join(_UNITS)}.",
+                f"The parts are {', '.join(UNITS)}.",
                 where,
             )
         return Call("EXTRACT", (self._arg(tree, 1),), place, (str(unit).upper(),))
@@ -415,12 +355,12 @@ class Expression:
             return Call("ROUND", tuple(args), place)
         part = self._only_part(tree, 2)
         words = getattr(part, "children", [part])
-        mode = _MODES.get(" ".join(str(word).upper() for word in words))
+        mode = MODES.get(" ".join(str(word).upper() for word in words))
         if mode is None:
             where = self._place(part) if part is not None else place
             raise BadFormula(
                 f"{where.written} is no way of rounding.",
-                f"The ways are {', '.join(_MODES)}.",
+                f"The ways are {', '.join(MODES)}.",
                 where,
             )
         return Call("ROUND", tuple(args), place, (mode,))
@@ -433,69 +373,11 @@ class Expression:
             return None
         part = self._only_part(tree, 0)
         text = self._arg(tree, 1)
-        if getattr(part, "type", "") == "NAME" and str(part).upper() in _SIDES:
+        if getattr(part, "type", "") == "NAME" and str(part).upper() in SIDES:
             return Call("TRIM", (text,), place, (str(part).upper(), "FROM"))
         if getattr(part, "data", "") == "typed":
             side, marks = part.children[:2]
-            if str(side).upper() in _SIDES and len(part.children) == 2:
-                node = Literal(_unquoted(marks), self._place(marks))
+            if str(side).upper() in SIDES and len(part.children) == 2:
+                node = Literal(unquoted(marks), self._place(marks))
                 return Call("TRIM", (node, text), place, (str(side).upper(), "FROM"))
         return Call("TRIM", (self._arg(tree, 0), text), place, ("FROM",))
-
-
-def _named(name: str, place: Place) -> Node:
-    upper = name.upper()
-    if upper in _WORD_VALUES:
-        return Literal(_WORD_VALUES[upper], place)
-    if upper in RESERVED:
-        raise _word_for_value(name, place)
-    return Field(name, place)
-
-
-def _word_for_value(word: str, place: Place) -> BadFormula:
-    return BadFormula(
-        f"'{word}' is a word of the language, and a value is expected here.",
-        "A field of that name stands in double quotes.",
-        place,
-    )
-
-
-def _typed(text: str, tree: Any, place: Place) -> Literal:
-    """Read ``DATE '...'``, ``TIMESTAMP '...'`` or ``INTERVAL '...' unit``."""
-    word, written, *units = tree.children
-    kind = str(word).upper()
-    if kind == "INTERVAL":
-        return _interval(written, units, place)
-    start = Place(text, (units or [written])[-1].start_pos, place.end)
-    if kind not in ("DATE", "TIMESTAMP") or units:
-        raise without_operator((units or [written])[-1], start)
-    moment = read_moment(_unquoted(written))
-    timed = kind == "TIMESTAMP"
-    if moment is None or (moment[1] and not timed):
-        form = "2026-05-01 14:30:00" if timed else "2026-05-01"
-        raise BadFormula(
-            f"{written} is no {'time' if timed else 'date'} of ISO 8601.",
-            f"Write it as in {kind} '{form}'.",
-            place,
-        )
-    return Literal(DateLiteral(moment[0], timed), place)
-
-
-def _interval(written: str, units: Sequence[str], place: Place) -> Literal:
-    match = re.fullmatch(r"\s*([+-]?[0-9]{1,9})\s*", _unquoted(written))
-    unit = str(units[0]).upper() if units else ""
-    if match is None or unit not in _UNITS:
-        raise BadFormula(
-            f"{written} is no whole number."
-            if match is None
-            else "the unit is missing.",
-            f"Write an interval as in INTERVAL '7' DAY; units are {', '.join(_UNITS)}.",
-            place,
-        )
-    count = int(match[1])
-    months = {"YEAR": 12, "MONTH": 1}.get(unit, 0)
-    return Literal(Interval(count * months, count * _MICROS.get(unit, 0)), place)
-
-
-def _unquoted(text: str) -> str:
-    return text[1:-1].replace(text[0] * 2, text[0])

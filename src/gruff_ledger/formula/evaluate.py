@@ -8,8 +8,9 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.moments import DatePattern, Moments
-from gruff_ledger.cells.numbers.amounts import TooLong, constant
+from gruff_ledger.cells.numbers.amounts import constant
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
+from gruff_ledger.cells.numbers.wide import TooLong
 from gruff_ledger.cells.text.room import TooMuchText
 from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.columns.types import Mask

@@ -12,12 +12,8 @@ import re
 from importlib import resources
 from typing import TYPE_CHECKING
 
-from gruff_ledger.formula.climb import (
-    RESERVED,
-    TYPES_REMEDY,
-    Expression,
-    without_operator,
-)
+from gruff_ledger.formula.climb import TYPES_REMEDY, Expression
+from gruff_ledger.formula.constants import RESERVED, without_operator
 from gruff_ledger.formula.nodes import (
     BadFormula,
     Node,

@@ -10,8 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.numbers.amounts import (
-    MOST_DIGITS,
-    TooLong,
     absolute,
     added,
     chosen,
@@ -26,6 +24,7 @@ from gruff_ledger.cells.numbers.amounts import (
     subtracted,
     to_column,
 )
+from gruff_ledger.cells.numbers.wide import MOST_DIGITS, TooLong
 from gruff_ledger.columns.arrays import text_column
 
 # More digits than any result here has.

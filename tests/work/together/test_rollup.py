@@ -141,7 +141,7 @@ class LabelTest(unittest.TestCase):
         )
         plain = rollup(long, down=("Quay",), value=("In", "Out"))
         self.assertEqual(rows(plain)[1:], [("N", "4", "6"), ("S", "5", "6")])
-        self.assertEqual(plain.carried, {"In": (9, 0), "Out": (12, 0)})
+        self.assertEqual(plain.lineage.carried, {"In": (9, 0), "Out": (12, 0)})
 
     def test_fields_of_a_grid_without_numbers_are_left_out(self) -> None:
         mixed = table("K|Boat|V|Idle", "a|Tern|1|", "b|Seal|x|", name="mixed")

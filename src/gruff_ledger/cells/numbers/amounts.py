@@ -17,13 +17,20 @@ import pyarrow as pa
 
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, in_plain_form
 from gruff_ledger.cells.numbers.plain import chunk_numbers, exact, whole_text
+from gruff_ledger.cells.numbers.wide import (
+    POWERS,
+    Integers,
+    greatest_of,
+    narrowed,
+    plus,
+    times,
+    times_power,
+)
 from gruff_ledger.cells.text.weave import STRETCH_RECORDS, text_array
 from gruff_ledger.cells.text_bytes import chunk_of, text_chunks
 from gruff_ledger.columns.arrays import concat_columns, number_column, text_column
 from gruff_ledger.columns.threads import mapped, mapped_ahead
 from gruff_ledger.columns.types import Column, Mask
-
-Integers = npt.NDArray[Any]  # of int64, or of Python integers
 
 Rounding = Literal[
     "half-up", "half-even", "half-down", "up", "down", "ceiling", "floor"
@@ -34,17 +41,6 @@ QUOTIENT_DIGITS = 12
 
 # A quotient that ends within so many digits is written with all of them.
 MOST_ENDING_DIGITS = 100
-
-# No number here has more digits: without a limit a short formula on long numbers could
-# fill the memory.
-MOST_DIGITS = 1000
-
-_LIMIT = 2**63 - 1
-_POWERS = 10 ** np.arange(19, dtype=np.int64)
-
-
-class TooLong(ArithmeticError):
-    """A number would get more than `MOST_DIGITS` digits."""
 
 
 class Amounts(NamedTuple):
@@ -72,7 +68,7 @@ def constant(number: Decimal, n: int = 1) -> Amounts:
     value = int(Decimal((0, digits, 0))) * 10 ** max(0, exponent)
     values = np.empty(n, object)
     values[:] = -value if sign else value
-    return Amounts(_narrow(values), max(0, -exponent))
+    return Amounts(narrowed(values), max(0, -exponent))
 
 
 def exact_of(one: Amounts) -> Decimal:
@@ -108,7 +104,7 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
     start = 0
     for chunk, each in zip(chunks, found, strict=True):
         n = len(chunk.array)
-        values = _times_power(each.values, scale - each.scale)
+        values = times_power(each.values, scale - each.scale)
         spread = np.zeros(n, values.dtype)
         spread[each.places] = values
         is_number[start + each.places] = True
@@ -120,7 +116,7 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
 
 def at_scale(one: Amounts, scale: int) -> Amounts:
     """Return the same numbers with more digits after the point, up to `scale`."""
-    return one._replace(values=_times_power(one.values, scale - one.scale), scale=scale)
+    return one._replace(values=times_power(one.values, scale - one.scale), scale=scale)
 
 
 def negated(one: Amounts) -> Amounts:
@@ -136,7 +132,7 @@ def absolute(one: Amounts) -> Amounts:
 def added(one: Amounts, other: Amounts) -> Amounts:
     """Return the sums, record by record."""
     a, b, divisor, scale = _alike(one, other)
-    return Amounts(_plus(a, b), scale, divisor)
+    return Amounts(plus(a, b), scale, divisor)
 
 
 def subtracted(one: Amounts, other: Amounts) -> Amounts:
@@ -147,9 +143,7 @@ def subtracted(one: Amounts, other: Amounts) -> Amounts:
 def multiplied(one: Amounts, other: Amounts) -> Amounts:
     """Return the products, record by record."""
     divisor = _divisors(one.divisor, other.divisor)
-    product = Amounts(
-        _times(one.values, other.values), one.scale + other.scale, divisor
-    )
+    product = Amounts(times(one.values, other.values), one.scale + other.scale, divisor)
     return product if divisor is None else _reduced(product)
 
 
@@ -166,12 +160,12 @@ def divided(one: Amounts, other: Amounts) -> Amounts:
         raise ZeroDivisionError
     sign = np.where(other.values < 0, -1, 1)
     up, down = other.scale - one.scale, one.scale - other.scale
-    values = _times_power(_times(one.values, sign), max(0, up))
+    values = times_power(times(one.values, sign), max(0, up))
     if other.divisor is not None:
-        values = _times(values, other.divisor)
-    divisor = _times_power(np.abs(other.values), max(0, down))
+        values = times(values, other.divisor)
+    divisor = times_power(np.abs(other.values), max(0, down))
     if one.divisor is not None:
-        divisor = _times(divisor, one.divisor)
+        divisor = times(divisor, one.divisor)
     shape = np.broadcast_shapes(values.shape, divisor.shape)
     return _reduced(
         Amounts(np.broadcast_to(values, shape), 0, np.broadcast_to(divisor, shape))
@@ -187,8 +181,8 @@ def compared(one: Amounts, other: Amounts) -> npt.NDArray[np.int8]:
 def chosen(mask: Mask, one: Amounts, other: Amounts) -> Amounts:
     """Return the numbers of one field where `mask` is true, else of the other."""
     scale = max(one.scale, other.scale)
-    a = _times_power(one.values, scale - one.scale)
-    b = _times_power(other.values, scale - other.scale)
+    a = times_power(one.values, scale - one.scale)
+    b = times_power(other.values, scale - other.scale)
     values = np.where(mask, a, b)
     if one.divisor is None and other.divisor is None:
         return Amounts(values, scale)
@@ -233,9 +227,9 @@ def rounded(one: Amounts, digits: int, mode: Rounding) -> Amounts:
         At the scale of `digits`, or 0; without divisor.
     """
     if one.divisor is None and digits >= one.scale:
-        return Amounts(_times_power(one.values, digits - one.scale), digits)
-    values = _times_power(one.values, max(0, digits - one.scale))
-    unit = _times_power(
+        return Amounts(times_power(one.values, digits - one.scale), digits)
+    values = times_power(one.values, max(0, digits - one.scale))
+    unit = times_power(
         np.ones(1, np.int64) if one.divisor is None else one.divisor,
         max(0, one.scale - digits),
     )
@@ -244,7 +238,7 @@ def rounded(one: Amounts, digits: int, mode: Rounding) -> Amounts:
         unit = unit[0]
     quotient, left = values // unit, values % unit
     away = _rounds_up(values, quotient, left, unit, mode)
-    return Amounts(_times_power(quotient + away, max(0, -digits)), max(0, digits))
+    return Amounts(times_power(quotient + away, max(0, -digits)), max(0, digits))
 
 
 def _rounds_up(
@@ -289,7 +283,7 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
             near, inexact = _with_ends(_reduced(one), near, inexact)
         one = near
     if one.values.dtype == object:
-        narrow = _narrow(one.values)
+        narrow = narrowed(one.values)
         if narrow.dtype == object:
             return text_column(
                 decimal_text(value, one.scale, digits) for value in one.values.tolist()
@@ -345,7 +339,7 @@ def _with_ends(one: Amounts, near: Amounts, inexact: Mask) -> tuple[Amounts, Mas
         )
     left = inexact.copy()
     left[ending] = False
-    return Amounts(_narrow(values), scale), left
+    return Amounts(narrowed(values), scale), left
 
 
 def _digits_of(divisor: int) -> int | None:
@@ -395,7 +389,7 @@ def _written(values: npt.NDArray[np.int64], scale: int, digits: int) -> Column:
     """Write whole numbers at a scale, with at least so many decimals."""
     if not scale and not digits:
         return number_column(values)
-    if _greatest(values) * 10 ** max(0, digits - scale) > _MOST_WRITTEN or scale > 17:
+    if greatest_of(values) * 10 ** max(0, digits - scale) > _MOST_WRITTEN or scale > 17:
         return text_column(
             decimal_text(value, scale, digits) for value in values.tolist()
         )
@@ -413,7 +407,7 @@ def _written(values: npt.NDArray[np.int64], scale: int, digits: int) -> Column:
         scale -= 1
     # Room for the point: a zero, which is overwritten. A number below one has a one in
     # front of it, which becomes a zero.
-    powers = _POWERS[kept]
+    powers = POWERS[kept]
     sizes = np.abs(values)
     whole = sizes // powers if kept.any() else sizes
     below_one = (whole == 0) & (kept > 0)
@@ -435,12 +429,12 @@ def _alike(
 ) -> tuple[Integers, Integers, Integers | None, int]:
     """Bring two fields to one scale and one divisor."""
     scale = max(one.scale, other.scale)
-    a = _times_power(one.values, scale - one.scale)
-    b = _times_power(other.values, scale - other.scale)
+    a = times_power(one.values, scale - one.scale)
+    b = times_power(other.values, scale - other.scale)
     if other.divisor is not None:
-        a = _times(a, other.divisor)
+        a = times(a, other.divisor)
     if one.divisor is not None:
-        b = _times(b, one.divisor)
+        b = times(b, one.divisor)
     divisor = _divisors(one.divisor, other.divisor)
     if divisor is not None:
         divisor = np.broadcast_to(divisor, np.broadcast_shapes(a.shape, b.shape))
@@ -450,7 +444,7 @@ def _alike(
 def _divisors(one: Integers | None, other: Integers | None) -> Integers | None:
     if one is None or other is None:
         return other if one is None else one
-    return _times(one, other)
+    return times(one, other)
 
 
 def _reduced(one: Amounts) -> Amounts:
@@ -461,46 +455,3 @@ def _reduced(one: Amounts) -> Amounts:
     if (divisor == 1).all():
         return Amounts(values, one.scale)
     return Amounts(values, one.scale, divisor)
-
-
-def _greatest(values: Integers) -> int:
-    return max(int(values.max()), -int(values.min())) if len(values) else 0
-
-
-def _plus(a: Integers, b: Integers) -> Integers:
-    if a.dtype != object and b.dtype != object:
-        if _greatest(a) + _greatest(b) < _LIMIT:
-            return a + b
-        a = a.astype(object)
-    total: Integers = a + b
-    return total
-
-
-def _times(a: Integers, b: Integers) -> Integers:
-    bound = _greatest(a) * _greatest(b)
-    if bound < _LIMIT:
-        product: Integers = _narrow(a) * _narrow(b)
-        return product
-    # As many bits as so many digits have.
-    if bound.bit_length() > MOST_DIGITS * 3.32:
-        raise TooLong
-    long_product: Integers = a.astype(object) * b.astype(object)
-    return long_product
-
-
-def _times_power(values: Integers, power: int) -> Integers:
-    if not power:
-        return values
-    if power > MOST_DIGITS:
-        raise TooLong
-    factor = np.empty(1, object)
-    factor[0] = 10**power
-    return _times(values, _narrow(factor))
-
-
-def _narrow(values: Integers) -> Integers:
-    """Return Python integers in 64 bits, where all fit."""
-    if values.dtype == object and _greatest(values) < _LIMIT:
-        narrow: Integers = values.astype(np.int64)
-        return narrow
-    return values

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.cells.numbers.amounts import Amounts, Integers
+from gruff_ledger.cells.numbers.amounts import Amounts
+from gruff_ledger.cells.numbers.wide import Integers
 from gruff_ledger.columns.types import Indices
 
 # Numbers are added in parts of so many bits: a double holds the sum of any two thousand

@@ -7,17 +7,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
-    Integers,
-    at_scale,
-)
+from gruff_ledger.cells.numbers.amounts import Amounts, at_scale
 from gruff_ledger.cells.numbers.group_figures import (
     group_counts,
     group_ends,
     group_extremes,
     group_sums,
 )
+from gruff_ledger.cells.numbers.wide import Integers
 from gruff_ledger.columns.arrays import (
     concat_columns,
     filtered,
