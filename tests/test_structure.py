@@ -65,7 +65,7 @@ LEVELS = {
     "docket": """
         again sections toml_lines
         text
-        answers
+        answers outs
         load watch
         enter schema
     """,
@@ -92,6 +92,7 @@ LEVELS = {
 WINGS = ("work.look", "work.clean", "work.check", "work.together")
 
 _MOST_MODULES = 20
+_MOST_LINES = 500
 
 
 def parts_of(path: Path) -> tuple[str, ...]:
@@ -220,12 +221,43 @@ class ImportsTest(unittest.TestCase):
         self.assertEqual(done.stdout.strip(), "[]")
 
 
+def _lines_of_code(
+    node: ast.FunctionDef | ast.AsyncFunctionDef, lines: list[str]
+) -> int:
+    """Return how many lines of a function's body are code, its docstring left out."""
+    first = node.body[0]
+    start = first.lineno
+    if ast.get_docstring(node) is not None:
+        start = (first.end_lineno or start) + 1
+    body = [line.strip() for line in lines[start - 1 : node.end_lineno]]
+    return sum(bool(line) and not line.startswith("#") for line in body)
+
+
 class SizesTest(unittest.TestCase):
     def test_no_room_is_crowded(self) -> None:
         for folder in {path.parent for path in MODULES.values()}:
             with self.subTest(folder=str(folder)):
                 modules = [*folder.glob("*.py")]
                 self.assertLessEqual(len(modules), _MOST_MODULES)
+
+    def test_no_module_is_long(self) -> None:
+        """Past so many lines a second idea lives in it."""
+        for path in MODULES.values():
+            with self.subTest(module=str(path)):
+                lines = path.read_text(encoding="utf-8").count("\n")
+                self.assertLessEqual(lines, _MOST_LINES)
+
+    def test_functions_are_short(self) -> None:
+        """Half have up to 8 lines of code, nine in ten up to 26; one in 100 over 50."""
+        lengths = sorted(
+            _lines_of_code(node, path.read_text(encoding="utf-8").splitlines())
+            for path in MODULES.values()
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8")))
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+        )
+        self.assertLessEqual(lengths[len(lengths) // 2], 8)
+        self.assertLessEqual(lengths[len(lengths) * 9 // 10], 26)
+        self.assertLessEqual(sum(each > 50 for each in lengths), len(lengths) // 100)
 
 
 class DocstringExamplesTest(unittest.TestCase):

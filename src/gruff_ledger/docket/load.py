@@ -17,6 +17,7 @@ import msgspec
 
 from gruff_ledger.credentials import kept_answers
 from gruff_ledger.docket.answers import fill_in, find_answers
+from gruff_ledger.docket.outs import check_below, read_outs
 from gruff_ledger.docket.sections import (
     DOCKET_VERSION,
     SECTIONS,
@@ -25,7 +26,6 @@ from gruff_ledger.docket.sections import (
     EntryTerms,
     ListTerms,
     OneListTerms,
-    OutTerms,
     SeveralListsTerms,
     entry_terms,
 )
@@ -36,15 +36,11 @@ from gruff_ledger.job.job import (
     FurtherOut,
     Job,
     ListToRead,
-    OutToWrite,
     beside_name,
     files_of,
     further_outs,
     referred,
 )
-from gruff_ledger.lists.address import Server
-from gruff_ledger.lists.output import WritingTerms
-from gruff_ledger.lists.outputs.prepare import output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms
@@ -123,18 +119,18 @@ def load_docket(
     )
     names = [*(each.name for each in lists), *results]
     last = last or _only(names)
-    outs = _outs(filled, stated, names, last, folder, anywhere, faults)
+    outs = read_outs(filled, stated, names, last, folder, anywhere, faults)
     with _gathered(faults):
         if ledger is None:
             ledger = folder / str(filled.get("ledger", own.ledger))
             line = stated.line("", 1, "ledger")
-            _check_below(ledger, folder, anywhere, stated, line)
+            check_below(ledger, folder, anywhere, stated, line)
     fetching = fetch or FetchTerms()
     if fetching.kept is None:
         kept = str(filled.get("kept", own.kept))
         line = stated.line("", 1, "kept")
         with _gathered(faults):
-            _check_below(folder / kept, folder, anywhere, stated, line)
+            check_below(folder / kept, folder, anywhere, stated, line)
         fetching = msgspec.structs.replace(fetching, kept=kept)
     if faults:
         raise all_of(faults)
@@ -360,7 +356,7 @@ def _entry(
     with _gathered(faults):
         further = further_outs(table, verb, folder)
         for each in further:
-            _check_below(each.path, folder, anywhere, text, line)
+            check_below(each.path, folder, anywhere, text, line)
     files: tuple[tuple[str, bytes | None], ...] = ()
     names: tuple[str, ...] = ()
     if terms is not None:
@@ -368,7 +364,7 @@ def _entry(
             if not must_be_there:
                 # What is kept there is written to by `review`.
                 with _gathered(faults):
-                    _check_below(folder / path, folder, anywhere, text, line)
+                    check_below(folder / path, folder, anywhere, text, line)
         with _gathered(faults):
             files = files_of(terms, folder)
         with _gathered(faults):
@@ -462,75 +458,3 @@ def _named_lists(
     if faults:
         raise all_of(faults)
     return tuple(names)
-
-
-def _outs(
-    raw: Mapping[str, Any],
-    text: DocketText,
-    names: Sequence[str],
-    last: str | None,
-    folder: Path,
-    anywhere: bool,
-    faults: list[Problem],
-) -> tuple[OutToWrite, ...]:
-    outs = []
-    for number, table in enumerate(raw.get("out", []), 1):
-        line = text.line("out", number, "to")
-        try:
-            terms = read(OutTerms, table)
-            name = terms.list_ or last
-            if name is None:
-                raise BadTerms(
-                    "the docket has several lists and no entry.",
-                    "Name the one to write in `list`.",
-                    term="list",
-                )
-            if name not in names:
-                raise BadTerms(
-                    f"there is no list '{name}'.",
-                    nearest_or_all(name, names, "lists"),
-                    term="list",
-                )
-            place, part = split_part(terms.to)
-            path = output_place(place, folder)
-            _check_below(path, folder, anywhere, text, line)
-        except Problem as problem:
-            faults.append(text.refused(problem, "out", number, f"out {number}"))
-            continue
-        writing = WritingTerms(
-            **{
-                term.attribute: getattr(terms, term.attribute)
-                for term in describe(WritingTerms)
-            }
-        )
-        outs.append(OutToWrite(path, terms.to, name, part, writing, terms.key))
-    return tuple(outs)
-
-
-def _check_below(
-    path: Path | Server,
-    folder: Path,
-    anywhere: bool,
-    text: DocketText,
-    line: int | None,
-) -> None:
-    """Refuse a place outside the docket's folder, links followed."""
-    try:
-        is_below = isinstance(path, Path) and path.resolve().is_relative_to(
-            folder.resolve()
-        )
-    except (OSError, RuntimeError, ValueError) as error:
-        raise BadDocket(
-            f"'{path}' cannot be followed to a place: {error}.",
-            "Correct it.",
-            file=text.file,
-            line=line,
-        ) from error
-    if anywhere or is_below:
-        return
-    raise BadDocket(
-        f"'{path}' lies outside the docket's folder, where a docket may not write.",
-        "Name a place below that folder, or allow it with `anywhere`.",
-        file=text.file,
-        line=line,
-    )

@@ -7,17 +7,14 @@ the bounds too.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from decimal import Decimal
-from typing import Any, NamedTuple
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
 
 import numpy as np
-import pyarrow as pa
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import DatePattern, read_moment
+from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.cells.keys.same_key import (
     first_at_levels,
@@ -26,13 +23,9 @@ from gruff_ledger.cells.keys.same_key import (
 )
 from gruff_ledger.cells.match.folded_fields import folded, folding
 from gruff_ledger.cells.match.levels import key_at
-from gruff_ledger.cells.numbers.amounts import compared, constant
-from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, number_pattern
-from gruff_ledger.cells.numbers.plain import number_of
-from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.templates import by_template, template_parts
 from gruff_ledger.columns.arrays import (
-    arrow_functions,
     concat_columns,
     constant_column,
     filtered,
@@ -45,6 +38,14 @@ from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import NONE, Cells
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, said_by
+from gruff_ledger.rules.conditions import (
+    Breach,
+    matches,
+    not_in_pattern,
+    not_of_datatype,
+    of_wrong_length,
+    out_of_bounds,
+)
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.rules.rule import DATES, NEAREST, NUMBERS, VALUE, Rule
 from gruff_ledger.table import Table
@@ -55,18 +56,7 @@ _THREADED_FROM = 20_000
 # Values named in a message; of more, the first and how many more.
 _NAMED_VALUES = 6
 
-_TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]{1,6})?)?"
-
 _Forms = Mapping[str, tuple[NumberForm, DatePattern | None]]
-
-_DATATYPES = {
-    "number": "a number",
-    "decimal": "a number",
-    "integer": "a whole number",
-    "date": "a date",
-    "datetime": "a date with a time",
-    "time": "a time (hh:mm)",
-}
 
 
 class Found(NamedTuple):
@@ -74,27 +64,6 @@ class Found(NamedTuple):
 
     finding: Finding
     mask: Mask
-
-
-class _Breach(NamedTuple):
-    """
-    What part of a rule some records break.
-
-    Attributes
-    ----------
-    name : str
-        The rule in words.
-    says : str
-        The message, unless the rule has one of its own.
-    mask : ndarray of bool, shape (n,)
-    nearest : callable, optional
-        From the mask in force, the allowed value most like each cell found.
-    """
-
-    name: str
-    says: str
-    mask: Mask
-    nearest: Callable[[Mask], Column] | None = None
 
 
 class Checking:
@@ -194,7 +163,7 @@ class Checking:
 
     def _check(self, rule: Rule, term: str) -> list[Found]:
         inside = self._where(rule)
-        breaches: list[tuple[str, _Breach]] = []
+        breaches: list[tuple[str, Breach]] = []
         if rule.field is not None:
             heading = rule.field
             breaches += [(heading, each) for each in self._of_cells(rule, heading)]
@@ -266,24 +235,24 @@ class Checking:
         found[mask] = filled
         return found
 
-    def _of_cells(self, rule: Rule, heading: str) -> Iterator[_Breach]:
+    def _of_cells(self, rule: Rule, heading: str) -> Iterator[Breach]:
         cells = self._cells(rule, heading)
         if rule.required:
-            yield _Breach(f"{heading} is required", f"{heading} is blank.", cells.blank)
+            yield Breach(f"{heading} is required", f"{heading} is blank.", cells.blank)
         for breach in self._of_filled(rule, heading, cells):
             yield breach._replace(mask=self._filled(rule, heading, breach.mask))
 
-    def _of_filled(self, rule: Rule, heading: str, cells: Cells) -> Iterator[_Breach]:
+    def _of_filled(self, rule: Rule, heading: str, cells: Cells) -> Iterator[Breach]:
         if rule.datatype is not None and rule.datatype != "string":
-            yield self._not_of_datatype(rule, heading, cells)
+            yield not_of_datatype(self._evaluation, rule, heading, cells)
         if rule.datatype in NUMBERS and rule.format_ is not None:
-            yield self._not_in_pattern(rule, heading, cells)
-        yield from self._out_of_bounds(rule, heading, cells)
-        yield from _of_wrong_length(rule, heading, cells.column)
+            yield not_in_pattern(rule, heading, cells)
+        yield from out_of_bounds(self._evaluation, rule, heading, cells)
+        yield from of_wrong_length(rule, heading, cells.column)
         if rule.pattern is not None:
             says = f"{heading} does not match the pattern {rule.pattern}."
-            wrong = ~_matches(cells.column, rule.pattern)
-            yield _Breach(f"{heading} matches {rule.pattern}", says, wrong)
+            wrong = ~matches(cells.column, rule.pattern)
+            yield Breach(f"{heading} matches {rule.pattern}", says, wrong)
         if rule.allowed:
             yield self._not_allowed(rule, heading, cells.column)
         if rule.allowed_for:
@@ -293,108 +262,7 @@ class Checking:
         if rule.unique:
             yield self._not_unique(rule, (heading,))
 
-    def _not_of_datatype(self, rule: Rule, heading: str, cells: Cells) -> _Breach:
-        assert rule.datatype is not None
-        context = self._evaluation
-        form = ""
-        if rule.datatype in NUMBERS:
-            numbers, wrong = context.as_numbers(cells)
-            form = "" if cells.number == PLAIN else " in the form given"
-            if rule.datatype == "integer":
-                wrong = wrong | _has_part(numbers.amounts)
-        elif rule.datatype in DATES:
-            dates, wrong = context.as_dates(cells)
-            if rule.datatype == "date" and cells.date is None:
-                wrong = wrong | dates.moments.timed
-            elif rule.datatype == "datetime" and cells.date is None:
-                wrong = wrong | ~dates.moments.timed
-            pattern = "ISO 8601" if cells.date is None else cells.date.pattern
-            form = f" of the form {pattern}"
-        elif rule.datatype == "time":
-            wrong = ~_matches(cells.column, _TIME)
-        else:
-            words = rule.truths()
-            what = " or ".join(words[:2])
-            wrong = index_in(cells.column, words) < 0
-            return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", wrong)
-        what = _DATATYPES[rule.datatype] + form
-        return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", wrong)
-
-    def _not_in_pattern(self, rule: Rule, heading: str, cells: Cells) -> _Breach:
-        """Find numbers that the pattern of a rule would write otherwise."""
-        assert rule.format_ is not None
-        pattern, form = number_pattern(rule.format_), cells.number
-        values, codes = distinct(cells.column)
-
-        def wrong(text: str) -> bool:
-            number = form.read(text)
-            if number is None:
-                return False  # said already
-            written = pattern.write(number, form.decimal, form.group or ",")
-            return written != text
-
-        mask = np.fromiter(map(wrong, values), np.bool_, len(values))[codes]
-        what = f"written as {rule.format_}"
-        return _Breach(f"{heading} is {what}", f"{heading} is not {what}.", mask)
-
-    def _out_of_bounds(
-        self, rule: Rule, heading: str, cells: Cells
-    ) -> Iterator[_Breach]:
-        stated = [each for each in rule.bounds() if each is not None]
-        if not stated:
-            return
-        is_date = rule.datatype in DATES or (
-            rule.datatype is None and number_of(stated[0]) is None
-        )
-        if rule.datatype is None:
-            # Without a datatype the bound tells what a cell must be to keep it.
-            kind = "date" if is_date else "number"
-            as_said = Rule(field=rule.field, datatype=kind)  # type: ignore[arg-type]
-            yield self._not_of_datatype(as_said, heading, cells)
-        sides = (
-            ("minimum", rule.minimum, "below", "at least", (-1,)),
-            ("maximum", rule.maximum, "above", "at most", (1,)),
-            ("min-exclusive", rule.min_exclusive, "not above", "above", (-1, 0)),
-            ("max-exclusive", rule.max_exclusive, "not below", "below", (1, 0)),
-        )
-        for term, bound, is_wrong, should_be, signs in sides:
-            if bound is None:
-                continue
-            order, readable = self._compared(cells, bound, term, is_date=is_date)
-            yield _Breach(
-                f"{heading} is {should_be} {bound}",
-                f"{heading} is {is_wrong} {bound}.",
-                _is_one_of(order, signs) & readable,
-            )
-
-    def _compared(
-        self, cells: Cells, bound: str, term: str, *, is_date: bool
-    ) -> tuple[Any, Mask]:
-        """Return the order of cells to a bound, and which cells can be compared."""
-        context = self._evaluation
-        if is_date:
-            read = read_moment(bound)
-            if read is None and cells.date is not None:
-                read = cells.date.read(bound)
-            if read is None:
-                raise BadTerms(
-                    f"the {term} '{bound}' is no date of ISO 8601.",
-                    "Write it as in 2026-05-01.",
-                )
-            dates, wrong = context.as_dates(cells)
-            values = dates.moments.values
-            return (values > read[0]).astype(np.int8) - (values < read[0]), ~wrong
-        number = number_of(bound)
-        if number is None:
-            number = cells.number.read(bound)
-        if number is None:
-            raise BadTerms(
-                f"the {term} '{bound}' is no number.", "Write it as in 12.5."
-            )
-        numbers, wrong = context.as_numbers(cells)
-        return compared(numbers.amounts, constant(Decimal(number))), ~wrong
-
-    def _not_allowed(self, rule: Rule, heading: str, column: Column) -> _Breach:
+    def _not_allowed(self, rule: Rule, heading: str, column: Column) -> Breach:
         what = _one_of(rule.allowed)
         if rule.match == "exact":
             wrong = index_in(column, rule.allowed) < 0
@@ -404,14 +272,14 @@ class Checking:
             wrong = np.array(
                 [key_at(rule.match, each) not in keys for each in values], np.bool_
             )[codes]
-        return _Breach(
+        return Breach(
             f"{heading} is one of {format_names(rule.allowed)}",
             f"{heading} is not {what}.",
             wrong,
             lambda mask: nearest_values(filtered(column, mask), rule.allowed),
         )
 
-    def _not_allowed_for(self, rule: Rule, heading: str, column: Column) -> _Breach:
+    def _not_allowed_for(self, rule: Rule, heading: str, column: Column) -> Breach:
         (other,) = rule.per
         pairs = [
             (name, value) for name, each in rule.allowed_for.items() for value in each
@@ -419,7 +287,7 @@ class Checking:
         listed = Table.of_records((other, heading), pairs)
         return self._not_among(rule, heading, (other,), listed, (other, heading))
 
-    def _not_in_list(self, rule: Rule, heading: str) -> _Breach:
+    def _not_in_list(self, rule: Rule, heading: str) -> Breach:
         assert rule.allowed_from is not None
         listed = self._references[rule.allowed_from]
         others, named = rule.per, rule.named
@@ -440,7 +308,7 @@ class Checking:
         others: Sequence[str],
         listed: Table,
         there: Sequence[str],
-    ) -> _Breach:
+    ) -> Breach:
         """Find cells that, with some other cells of the record, are in no record."""
         mine = [self.table.cells(name) for name in (*others, heading)]
         theirs = [listed.cells(name) for name in there]
@@ -452,7 +320,7 @@ class Checking:
         wrong = ~_is_among(mine, theirs, rule.match)
         for name in others:
             wrong &= ~blank_mask(self.table.cells(name))
-        return _Breach(
+        return Breach(
             f"{heading} is {what}",
             f"{heading} is not {what}.",
             wrong,
@@ -465,7 +333,7 @@ class Checking:
             ),
         )
 
-    def _not_unique(self, rule: Rule, headings: Sequence[str]) -> _Breach:
+    def _not_unique(self, rule: Rule, headings: Sequence[str]) -> Breach:
         repeated = np.zeros(len(self.table), np.bool_)
         if len(self.table):
             columns = [self.table.cells(heading) for heading in headings]
@@ -481,16 +349,16 @@ class Checking:
                     repeated[repeated] = ~blank_mask(folded(column, rule.match))
         name = " with ".join(headings)
         says = f"{name} is not unique: another record has the same."
-        return _Breach(f"{name} is unique", says, repeated)
+        return Breach(f"{name} is unique", says, repeated)
 
-    def _fails(self, condition: str) -> _Breach:
+    def _fails(self, condition: str) -> Breach:
         node = parse(condition)
         truths = self._evaluation.truths(self._evaluation.value(node), node.place)
         fails = np.broadcast_to(truths.false, len(self.table))
-        return _Breach(condition, f"It does not hold that {condition}.", fails)
+        return Breach(condition, f"It does not hold that {condition}.", fails)
 
     def _finding(
-        self, rule: Rule, heading: str, breach: _Breach, mask: Mask, term: str
+        self, rule: Rule, heading: str, breach: Breach, mask: Mask, term: str
     ) -> Finding:
         column = self.table.cells(heading) if heading else None
         count = int(np.count_nonzero(mask))
@@ -551,53 +419,6 @@ def _one_of(values: Sequence[str]) -> str:
     more = len(values) - _NAMED_VALUES
     named = format_names(values[:_NAMED_VALUES])
     return f"one of {named}{f' and {more} more' if more > 0 else ''}"
-
-
-def _is_one_of(order: Any, signs: Sequence[int]) -> Mask:
-    """Mark where an order is one of -1, 0 and 1."""
-    found: Mask = np.logical_or.reduce([order == sign for sign in signs])
-    return found
-
-
-def _has_part(amounts: Any) -> Mask:
-    """Mark the numbers that are not whole."""
-    if not amounts.scale:
-        return np.zeros(len(amounts.values), np.bool_)
-    found: Mask = amounts.values % 10**amounts.scale != 0
-    return found.astype(np.bool_)
-
-
-def _matches(column: Column, pattern: str) -> Mask:
-    """Mark the cells that a pattern (RE2) matches from their start to their end."""
-    try:
-        return matching(column, rf"\A(?:{pattern})\z")
-    except pa.ArrowInvalid as error:
-        reason = re.sub(r"^Invalid regular expression: ", "", str(error).split("\n")[0])
-        raise BadTerms(
-            f"the pattern '{pattern}' cannot be used: {reason.rstrip('.')}.",
-            "Correct it; it is of the RE2 dialect.",
-        ) from None
-
-
-def _of_wrong_length(rule: Rule, heading: str, column: Column) -> Iterator[_Breach]:
-    sides = (
-        (rule.length, "exactly", (-1, 1)),
-        (rule.min_length, "at least", (-1,)),
-        (rule.max_length, "at most", (1,)),
-    )
-    if all(wanted is None for wanted, _, _ in sides):
-        return
-    lengths = arrow_functions().call_function("utf8_length", [column]).to_numpy()
-    for wanted, how, signs in sides:
-        if wanted is None:
-            continue
-        order = (lengths > wanted).astype(np.int8) - (lengths < wanted)
-        what = f"{how} {wanted} {'character' if wanted == 1 else 'characters'}"
-        yield _Breach(
-            f"{heading} has {what}",
-            f"{heading} does not have {what}.",
-            _is_one_of(order, signs),
-        )
 
 
 def _is_among(mine: Sequence[Column], theirs: Sequence[Column], level: str) -> Mask:

@@ -238,13 +238,16 @@ def _run_verb(
         found = any(line.findings for line in done.account.lines())
         number = entering.enter(done.result, has_findings=found)
         if not (quiet or as_json):
-            said = f"{enter}: this is entry {number} of it now."
-            if aside is not None:
-                said += " What is set aside in its run is in its ledger."
-            with reader_may_leave():
-                for line in paragraph(said, ""):
-                    click.echo(line, err=True)
+            _say_entered(f"{enter}: this is entry {number} of it now.", aside)
     return 1 if done.account.stops() or done.account.totals_differ() else 0
+
+
+def _say_entered(said: str, aside: Path | None) -> None:
+    if aside is not None:
+        said += " What is set aside in its run is in its ledger."
+    with reader_may_leave():
+        for line in paragraph(said, ""):
+            click.echo(line, err=True)
 
 
 def _do(name: str, address: str, given: Mapping[str, Any]) -> Run:

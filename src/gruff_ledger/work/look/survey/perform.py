@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import msgspec
 import numpy as np
@@ -221,43 +221,55 @@ def _row(name: str, fact: FieldFacts) -> tuple[str, ...]:
 # Warnings -------------------------------------------------------------------------
 
 
+# A step that is proposed: what it does, and the command without the list.
+_Step = tuple[str, tuple[str, ...]]
+
+
 def _warned(fact: FieldFacts) -> list[Warned]:
-    field = fact.field
-    name = format_names([field])
-    see = ("See them", ("count", "--by", name))
-    alike = ("See the spellings", ("count", "--by", name, "--match", "letters"))
+    return [
+        *_warned_of_cells(fact),
+        *_warned_of_look_alikes(fact),
+        *_warned_of_case(fact),
+        *_warned_of_dates(fact),
+    ]
 
-    def scrub(*options: str) -> tuple[str, tuple[str, ...]]:
-        return (
-            "Settle them",
-            ("scrub", "--fields", name, *options, "--to", "tidy.csv"),
-        )
 
-    said: list[tuple[str, int, str, tuple[str, tuple[str, ...]]]] = [
+def _see(fact: FieldFacts, *options: str) -> tuple[str, ...]:
+    return ("count", "--by", format_names([fact.field]), *options)
+
+
+def _scrub(fact: FieldFacts, *options: str) -> _Step:
+    name = format_names([fact.field])
+    return "Settle them", ("scrub", "--fields", name, *options, "--to", "tidy.csv")
+
+
+def _warned_of_cells(fact: FieldFacts) -> Iterator[Warned]:
+    """Yield the kinds of cells that look wrong by themselves."""
+    said: list[tuple[str, int, str, _Step]] = [
         (
             "stray spaces",
             fact.stray_spaces,
             "with a space before, after or doubled within",
-            scrub("--trim", "--squeeze"),
+            _scrub(fact, "--trim", "--squeeze"),
         ),
         (
             "no-break spaces",
             fact.no_break_spaces,
             "with a no-break space or an invisible character",
-            scrub("--no-invisible", "--trim", "--squeeze"),
+            _scrub(fact, "--no-invisible", "--trim", "--squeeze"),
         ),
         ("formula-like", fact.formula_like, "that a spreadsheet would run", _GUARD),
         (
             "unseen",
             fact.unseen,
             "with nothing but invisible characters",
-            scrub("--no-invisible"),
+            _scrub(fact, "--no-invisible"),
         ),
         (
             "numbers with text",
             fact.numbers_with_text,
             "with text around a number, in a field of numbers",
-            see,
+            ("See them", _see(fact)),
         ),
         (
             "long numbers",
@@ -266,66 +278,65 @@ def _warned(fact: FieldFacts) -> list[Warned]:
             ("To open them there unharmed", ("merge", "--to", "list.xlsx")),
         ),
     ]
-    found = [
-        Warned(
-            kind,
-            field,
-            count,
-            f"{_cells(count)} {text}",
-            *command,
-            fact.first_of(kind),
-        )
-        for kind, count, text, command in said
-        if count
-    ]
-    if fact.look_alikes:
-        groups = "1 value is" if fact.look_alikes == 1 else f"{fact.look_alikes} are"
-        example = " and ".join(f"'{each}'" for each in fact.look_alike_example[:3])
-        found.append(
-            Warned(
-                "look-alikes",
-                field,
-                fact.look_alikes,
-                f"{groups} written in several ways, such as {example}",
-                *alike,
-                fact.first_of("look-alikes"),
-            )
-        )
+    for kind, count, text, step in said:
+        if count:
+            told = f"{_cells(count)} {text}"
+            first = fact.first_of(kind)
+            yield Warned(kind, fact.field, count, told, *step, first)
+
+
+def _warned_of_look_alikes(fact: FieldFacts) -> Iterator[Warned]:
+    count = fact.look_alikes
+    if not count:
+        return
+    groups = "1 value is" if count == 1 else f"{count} are"
+    example = " and ".join(f"'{each}'" for each in fact.look_alike_example[:3])
+    yield Warned(
+        "look-alikes",
+        fact.field,
+        count,
+        f"{groups} written in several ways, such as {example}",
+        "See the spellings",
+        _see(fact, "--match", "letters"),
+        fact.first_of("look-alikes"),
+    )
+
+
+def _warned_of_case(fact: FieldFacts) -> Iterator[Warned]:
     if fact.odd_case:
-        found.append(
-            Warned(
-                "mixed case",
-                field,
-                fact.odd_case,
-                f"{_cells(fact.odd_case)} all in capitals or all in small letters, "
-                "where most have both",
-                *scrub("--case", "title", "--odd-only"),
-                fact.first_of("mixed case"),
-            )
+        yield Warned(
+            "mixed case",
+            fact.field,
+            fact.odd_case,
+            f"{_cells(fact.odd_case)} all in capitals or all in small letters, where "
+            "most have both",
+            *_scrub(fact, "--case", "title", "--odd-only"),
+            fact.first_of("mixed case"),
         )
-    if fact.dates is not None and fact.dates.two_ways:
-        dates = fact.dates
-        text = f"{_cells(dates.two_ways)} that can be read as day and month both ways"
-        if dates.day_first and dates.month_first:
-            text += (
-                f"; {dates.day_first} can only have the day first, and "
-                f"{dates.month_first} only the month"
-            )
-        if not dates.day_first or not dates.month_first:
-            text += _settled_by(dates.day_first, dates.month_first)
-        if not dates.is_settled:
-            found.append(
-                Warned(
-                    "dates",
-                    field,
-                    dates.two_ways,
-                    text,
-                    f"Ask the sender which comes first. {see[0]}",
-                    see[1],
-                    fact.first_of("dates"),
-                )
-            )
-    return found
+
+
+def _warned_of_dates(fact: FieldFacts) -> Iterator[Warned]:
+    """Yield what can be read as day and month both ways, unless the cells settle it."""
+    dates = fact.dates
+    if dates is None or not dates.two_ways or dates.is_settled:
+        return
+    text = f"{_cells(dates.two_ways)} that can be read as day and month both ways"
+    if dates.day_first and dates.month_first:
+        text += (
+            f"; {dates.day_first} can only have the day first, and "
+            f"{dates.month_first} only the month"
+        )
+    else:
+        text += _settled_by(dates.day_first, dates.month_first)
+    yield Warned(
+        "dates",
+        fact.field,
+        dates.two_ways,
+        text,
+        "Ask the sender which comes first. See them",
+        _see(fact),
+        fact.first_of("dates"),
+    )
 
 
 _GUARD = (
