@@ -27,7 +27,7 @@ class OwnVerbTest(FolderTest):
         self.write(f"{installed}/METADATA", "Metadata-Version: 2.1\nName: shout\n")
         points = "[{}]\n{}".format(*entry_point).replace('"', "")
         self.write(f"{installed}/entry_points.txt", points)
-        self.write("boats.csv", "Boat,Berth\nTern,a1\nGULL,7\n")
+        self.write("boats.csv", "Boat,Berth\nTern,a1\n ,\nGULL,7\n")
 
     def run_it(self, *arguments: str, **environment: str) -> str:
         """Run the program with the verb in it, and return what it says."""
@@ -45,7 +45,9 @@ class OwnVerbTest(FolderTest):
     def test_it_is_a_command_with_help_and_examples(self) -> None:
         self.assertIn("Verbs of your own:\n  shout  Put a field", self.run_it("--help"))
         told = self.run_it("shout", "--help")
-        self.assertIn("Cells that hold no letters stay as they are.", told)
+        self.assertIn(
+            "Cells that hold no letters stay as they are, and are noted.", told
+        )
         self.assertIn('gruff shout incoming/guests.csv --fields "Boat, Place"', told)
         self.assertIn("--fields FIELD", told)
 
@@ -57,6 +59,10 @@ class OwnVerbTest(FolderTest):
         self.assertIn("2 cells are in capitals now.", told)
         self.assertEqual(self.text("loud.csv"), "Boat,Berth\nTERN,A1\nGULL,7\n")
         self.assertEqual(len(self.records("ledger/changes.csv")), 2)
+        (finding,) = self.records("ledger/findings.csv")
+        self.assertEqual(finding["message"], "Berth has no letters.")
+        (aside,) = self.records("ledger/set-aside.csv")
+        self.assertEqual(aside["reason"], "nothing to shout")
         traced = self.run_it("trace", "loud.csv", "--record", "1")
         self.assertIn("shout", traced)
 
