@@ -3,6 +3,7 @@
 import unittest
 
 from gruff_ledger.problems import BadTerms, Problem, nearest, nearest_or_all
+from gruff_ledger.speakers import DOCKET
 
 
 class ParagraphTest(unittest.TestCase):
@@ -29,7 +30,7 @@ class ParagraphTest(unittest.TestCase):
         self.assertEqual(
             problem.paragraph(), "`by` is odd. Correct --by, or set --replace."
         )
-        problem.in_docket = True
+        problem.said_to(DOCKET)
         self.assertEqual(
             problem.paragraph(), "`by` is odd. Correct 'by', or set --replace."
         )
@@ -38,7 +39,7 @@ class ParagraphTest(unittest.TestCase):
         """The same problem points to the option or to the key."""
         problem = BadTerms("it is odd.", term="by")
         self.assertEqual(problem.paragraph(), "--by: it is odd.")
-        problem.in_docket = True
+        problem.said_to(DOCKET)
         placed = problem.placed(file="job.toml", line=4)
         self.assertEqual(placed.paragraph(), "job.toml, line 4, key 'by': it is odd.")
 

@@ -15,7 +15,7 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 # rooms may import from each other, but not in circles.
 LEVELS = {
     "": """
-        credentials words
+        credentials speakers words
         problems
         columns demo system
         storage table

@@ -4,29 +4,19 @@ A `Problem` says what is wrong, where (file, record, field) and what to do next.
 raised where the fault is found and gains its place as it climbs, with `placed`. One
 place in `cli` catches it, writes one paragraph and exits with status 2.
 
-The name of a term stands in backquotes in ``remedy``: a command's message shows it as
-the option ``--delimiter``, a docket's as the key ``'delimiter'``. Backquotes in
-``what`` are left alone, because ``what`` may quote data.
+The name of a term stands in backquotes in ``remedy``; who speaks of it is in
+`speakers`. Backquotes in ``what`` are left alone, because ``what`` may quote data.
 """
 
 from __future__ import annotations
 
 import contextlib
-import keyword
-import re
 from collections.abc import Iterable, Iterator
 from typing import Self
 
 from gruff_ledger.credentials import hide_credentials, without_credentials
+from gruff_ledger.speakers import COMMAND, DOCKET, Speaker
 from gruff_ledger.words import visible
-
-_TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
-
-# What is only ever said on the command line, whether a command or a docket is run.
-_ALWAYS_OPTIONS = {"anywhere", "replace", "set"}
-
-# Parameters of Python that have another name than the option.
-_IN_PYTHON = {"set": "answers"}
 
 
 class Problem(Exception):
@@ -66,8 +56,7 @@ class Problem(Exception):
         self.row = row
         self.line = line
         self.field = field
-        self.in_docket = False
-        self.in_python = False
+        self.speaker: Speaker = COMMAND
         # What else is wrong, where several things are.
         self.also: tuple[Problem, ...] = ()
         # Lines to be shown beneath the paragraph, such as a formula with carets.
@@ -107,9 +96,7 @@ class Problem(Exception):
         """Where, what is wrong and what to do, as one paragraph without passwords."""
         place = self.place()
         said = f"{place}: {self.what}" if place else self.what
-        remedy = with_terms_named(
-            self.remedy, in_docket=self.in_docket, in_python=self.in_python
-        )
+        remedy = self.speaker.said(self.remedy)
         # Data that is quoted may hold line ends.
         return visible(hide_credentials(f"{said} {remedy}".strip()))
 
@@ -117,11 +104,14 @@ class Problem(Exception):
         """Return this problem and all others that were found with it."""
         return [self, *(each for other in self.also for each in other.every())]
 
-    def said_to(self, *, docket: bool = False, python: bool = False) -> Self:
-        """Have terms named as the keys of a docket, or as parameters of Python."""
+    def said_to(self, speaker: Speaker) -> Self:
+        """Have a docket, or Python, speak of terms, here and in what else is wrong."""
         for each in self.every():
-            each.in_docket |= docket
-            each.in_python |= python
+            each.speaker = (
+                speaker.within(each.speaker)
+                if speaker is DOCKET
+                else each.speaker.within(speaker)
+            )
         return self
 
     def __str__(self) -> str:
@@ -160,11 +150,7 @@ class BadTerms(Problem):
         """Say where, from the file down to the term."""
         if self.term is None:
             return super().place()
-        named = term_named(
-            self.term, in_docket=self.in_docket, in_python=self.in_python
-        )
-        if self.in_docket and self.term not in _ALWAYS_OPTIONS:
-            named = f"key {named}"
+        named = self.speaker.place(self.term)
         return ", ".join(part for part in (super().place(), named) if part)
 
 
@@ -184,33 +170,6 @@ def said_by(term: str) -> Iterator[None]:
     except BadTerms as problem:
         problem.term = problem.term or term
         raise
-
-
-def with_terms_named(text: str, *, in_docket: bool, in_python: bool = False) -> str:
-    """Replace the backquoted names of terms by what a person types for them."""
-    return _TERM_NAME.sub(
-        lambda match: term_named(match[1], in_docket=in_docket, in_python=in_python),
-        text,
-    )
-
-
-def term_named(key: str, *, in_docket: bool, in_python: bool = False) -> str:
-    """
-    Name a term as a person writes it.
-
-    Examples
-    --------
-    >>> term_named("name-source", in_docket=False)
-    '--name-source'
-    >>> term_named("in", in_docket=False, in_python=True)
-    '`in_`'
-    """
-    if in_docket and key not in _ALWAYS_OPTIONS:
-        return f"'{key}'"
-    if in_python:
-        name = _IN_PYTHON.get(key, key).replace("-", "_")
-        return f"`{name}_`" if keyword.iskeyword(name) else f"`{name}`"
-    return f"--{key}"
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:

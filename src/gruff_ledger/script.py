@@ -53,7 +53,6 @@ from gruff_ledger.outcome import Outcome
 from gruff_ledger.problems import (
     Problem,
     UnreadableSource,
-    with_terms_named,
 )
 from gruff_ledger.script_calls import (
     SOURCES,
@@ -63,6 +62,7 @@ from gruff_ledger.script_calls import (
     part_tables,
     terms_of,
 )
+from gruff_ledger.speakers import DOCKET, PYTHON
 from gruff_ledger.table import Table
 
 
@@ -207,7 +207,7 @@ def do(verb: str, *tables: Table, **terms: Any) -> Outcome:
     notes = tuple(
         msgspec.structs.replace(
             note,
-            remedy=with_terms_named(note.remedy, in_docket=False, in_python=True),
+            remedy=PYTHON.said(note.remedy),
         )
         for note in outcome.notes
     )
@@ -288,7 +288,7 @@ def run(
     try:
         job = load_docket(Path(docket), answers=dict(answers or {}), anywhere=anywhere)
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
     job = msgspec.structs.replace(job, room=RoomTerms(memory=memory))
     return run_job(job, replace=replace, keep_result=True)

@@ -13,6 +13,7 @@ from gruff_ledger.problems import (
     Problem,
     nearest_or_all,
 )
+from gruff_ledger.speakers import PYTHON
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Terms
 from gruff_ledger.terms.declared import read as read_terms
@@ -35,7 +36,7 @@ def for_scripts(call: Callable[Asked, Answered]) -> Callable[Asked, Answered]:
         try:
             return call(*args, **more)
         except Problem as problem:
-            problem.said_to(python=True)
+            problem.said_to(PYTHON)
             raise
 
     return called

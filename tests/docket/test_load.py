@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from gruff_ledger import speakers
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.docket.sections import AskTerms
 from gruff_ledger.job.engine import run
@@ -60,7 +61,7 @@ class LoadDocketTest(FolderTest):
         """Return the paragraph with which a docket is refused."""
         with self.assertRaises(BadDocket) as caught:
             self.load(text, **options)
-        caught.exception.in_docket = True
+        caught.exception.said_to(speakers.DOCKET)
         return caught.exception.paragraph().removeprefix(f"{self.folder}/")
 
     def test_makes_a_job_of_it(self) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted
 
 if TYPE_CHECKING:
@@ -93,15 +94,13 @@ def places(
     return ", ".join(said)
 
 
-def note_text(note: Note, source_names: Sequence[str], *, in_docket: bool) -> str:
+def note_text(note: Note, source_names: Sequence[str], *, speaker: Speaker) -> str:
     """Return what a note says: what, the first few records, the remedy."""
-    from gruff_ledger.problems import with_terms_named
-
     text = note.what
     if note.origin is not None and len(note.origin):
         text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
     if note.remedy:
-        text = f"{text} {with_terms_named(note.remedy, in_docket=in_docket)}"
+        text = f"{text} {speaker.said(note.remedy)}"
     return text
 
 

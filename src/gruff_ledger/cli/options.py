@@ -17,7 +17,8 @@ import click
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.web.terms import FetchTerms
-from gruff_ledger.problems import BadTerms, Problem, with_terms_named
+from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.speakers import COMMAND
 from gruff_ledger.terms.declared import Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
@@ -148,7 +149,7 @@ def options_of(
 
 def _option(term: Term, key: str) -> click.Option:
     kind = term.kind
-    text = with_terms_named(term.description, in_docket=False)
+    text = COMMAND.said(term.description)
     if kind.example:
         example = _EXAMPLES.get(term.key, kind.example)
         text = text.rstrip(".") + "." + example.format(key=key)

@@ -33,6 +33,7 @@ from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.outputs.prepare import output_place
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
+from gruff_ledger.speakers import DOCKET
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Terms, plain
 
@@ -401,7 +402,7 @@ def _loaded(docket: Path) -> Job:
     try:
         return load_docket(docket)
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
 
 

@@ -35,6 +35,7 @@ from gruff_ledger.report.page_parts import (
     groups_part,
     within_bounds,
 )
+from gruff_ledger.speakers import DOCKET
 
 _CHART_BYTES = 900_000
 
@@ -151,7 +152,7 @@ def _facts(
         account.all_notes(),
         lambda note: {
             "text": cut_text(
-                note_text(note, account.source_names, in_docket=True), 2000
+                note_text(note, account.source_names, speaker=DOCKET), 2000
             )
         },
     )

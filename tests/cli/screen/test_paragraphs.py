@@ -9,6 +9,7 @@ from gruff_ledger.account.words import places
 from gruff_ledger.cli.screen.paragraphs import note_lines
 from gruff_ledger.cli.screen.tables import list_view
 from gruff_ledger.outcome import Note
+from gruff_ledger.speakers import COMMAND, DOCKET
 from gruff_ledger.table import Origin
 from gruff_ledger.words import counted, visible
 from tests.support import table
@@ -43,10 +44,10 @@ class NoteLinesTest(unittest.TestCase):
         """Law: a warning says what settles it."""
         note = Note("Odd.", "Set `by`.", warning=True)
         self.assertEqual(
-            list(note_lines([note], [], in_docket=False)), ["! Odd. Set --by."]
+            list(note_lines([note], [], speaker=COMMAND)), ["! Odd. Set --by."]
         )
         self.assertEqual(
-            list(note_lines([note], [], in_docket=True)), ["! Odd. Set 'by'."]
+            list(note_lines([note], [], speaker=DOCKET)), ["! Odd. Set 'by'."]
         )
 
 

@@ -27,6 +27,7 @@ from gruff_ledger.lists.outputs.prepare import check_output, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.speakers import DOCKET
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.review.answers import (
@@ -247,7 +248,7 @@ def _job(what: str, settings: tuple[str, ...], given: dict[str, Any]) -> Job:
     try:
         return load_docket(Path(what), answers=answers_of_settings(settings))
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
 
 

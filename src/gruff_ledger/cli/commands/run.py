@@ -20,6 +20,7 @@ from gruff_ledger.docket.again import standing
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.speakers import DOCKET
 from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
@@ -100,7 +101,7 @@ def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job,
                 on_read=progress.on_read,
             )
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
     return job, done
 
@@ -122,7 +123,7 @@ def loaded(docket: Path, asked: Asked) -> Job:
         )
         return msgspec.structs.replace(job, room=asked.room)
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
 
 
@@ -247,7 +248,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
                 on_read=progress.on_read,
             )
     except Problem as problem:
-        problem.said_to(docket=True)
+        problem.said_to(DOCKET)
         raise
     with reader_may_leave():
         show_verb(

@@ -45,7 +45,8 @@ from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
-from gruff_ledger.problems import BadTerms, UnreadableSource, with_terms_named
+from gruff_ledger.problems import BadTerms, UnreadableSource
+from gruff_ledger.speakers import COMMAND
 from gruff_ledger.system.memory import settle_memory
 from gruff_ledger.terms.declared import plain
 from gruff_ledger.work.registry import VERBS
@@ -178,7 +179,7 @@ def verb_command(verb: Verb) -> click.Command:
 
 def _help(verb: Verb) -> str:
     """Return the purpose, and what the verb's module says of its rules."""
-    return with_terms_named(f"{verb.purpose}\n\n{verb.rules}", in_docket=False)
+    return COMMAND.said(f"{verb.purpose}\n\n{verb.rules}")
 
 
 def _run_verb(

@@ -25,6 +25,7 @@ from gruff_ledger.cli.screen.paragraphs import paragraph
 from gruff_ledger.docket.again import standing
 from gruff_ledger.docket.watch import Stamps, Watched, settled, watched
 from gruff_ledger.problems import Problem
+from gruff_ledger.speakers import DOCKET
 from gruff_ledger.system.locks import Busy
 from gruff_ledger.words import counted, visible
 
@@ -117,7 +118,7 @@ class _Watch:
         except Busy:
             raise
         except Problem as problem:
-            problem.said_to(docket=True)
+            problem.said_to(DOCKET)
             self._failed = True
             self._say(f"Not done: {problem.paragraph()}")
             return

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from gruff_ledger.cli.screen.paragraphs import paragraph
 from gruff_ledger.cli.screen.remarks import remark_lines, source_words
+from gruff_ledger.speakers import COMMAND
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
@@ -47,7 +48,7 @@ class Page:
 
         for source in run.account.sources:
             yield from paragraph(source_words(source), "")
-        yield from remark_lines(run.account, sys.stderr, in_docket=False)
+        yield from remark_lines(run.account, sys.stderr, speaker=COMMAND)
 
 
 def page_of(place: str) -> Page:

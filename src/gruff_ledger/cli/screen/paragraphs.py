@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
 from gruff_ledger.account.words import finding_words, note_text, places, shown_values
+from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted, visible
 
 if TYPE_CHECKING:
@@ -20,11 +21,11 @@ if TYPE_CHECKING:
 
 
 def note_lines(
-    notes: Sequence[Note], source_names: Sequence[str], *, in_docket: bool
+    notes: Sequence[Note], source_names: Sequence[str], *, speaker: Speaker
 ) -> Iterator[str]:
     """Yield a paragraph for each note: what, the first few records, the remedy."""
     for note in notes:
-        text = note_text(note, source_names, in_docket=in_docket)
+        text = note_text(note, source_names, speaker=speaker)
         yield from paragraph(text, "! " if note.warning else "- ")
 
 

@@ -14,6 +14,7 @@ from gruff_ledger.cli.screen.paragraphs import (
     screen,
 )
 from gruff_ledger.outcome import Finding
+from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted
 
 # From so many findings of one entry on, a table of them is easier to read than lines.
@@ -31,12 +32,12 @@ def source_words(line: Line) -> str:
     )
 
 
-def remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[str]:
+def remark_lines(account: Account, stream: IO[str], *, speaker: Speaker) -> list[str]:
     """Return the notes and findings of a run, in the order of the work."""
     names = account.source_names
     lines: list[str] = []
     for line in account.lines():
-        lines += note_lines(line.notes, names, in_docket=in_docket)
+        lines += note_lines(line.notes, names, speaker=speaker)
         if _are_many_notes(line.findings) and stream.isatty():
             from gruff_ledger.cli.screen.tables import findings_title
 
@@ -46,7 +47,7 @@ def remark_lines(account: Account, stream: IO[str], *, in_docket: bool) -> list[
             lines += _findings_lines(line, names, stream)
         else:
             lines += finding_lines(line.findings, names)
-    return lines + list(note_lines(account.notes, names, in_docket=in_docket))
+    return lines + list(note_lines(account.notes, names, speaker=speaker))
 
 
 def _are_many_notes(findings: Sequence[Finding]) -> bool:

@@ -33,6 +33,7 @@ from gruff_ledger.lists.outputs.prepare import (
     with_guarded_headings,
     write_parts,
 )
+from gruff_ledger.speakers import DOCKET
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.verb import Verb
 
@@ -273,7 +274,7 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
 
     account = run.account
     screen(sys.stdout).print(account_view(account, run.balance))
-    lines = remark_lines(account, sys.stdout, in_docket=True)
+    lines = remark_lines(account, sys.stdout, speaker=DOCKET)
     for text in [*lines, ""] if lines else []:
         click.echo(text)
     for text in _control_lines(account, sys.stdout):

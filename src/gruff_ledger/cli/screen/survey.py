@@ -22,6 +22,7 @@ from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
 from gruff_ledger.cli.screen.remarks import source_words
 from gruff_ledger.job.engine import Run
+from gruff_ledger.speakers import COMMAND
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.look.survey.field_summary import FieldFacts
 from gruff_ledger.work.look.survey.perform import Surveyed, Warned
@@ -268,7 +269,7 @@ def _remarks(
     line = _line(account, one)
     names = account.source_names
     for note in (*line.notes, *one.said):
-        text = note_text(note, names, in_docket=False)
+        text = note_text(note, names, speaker=COMMAND)
         yield ("! " if note.warning else "- "), text
     for found in line.findings:
         text = f"{found.message.rstrip('.')}: {places(found.origin, names)}."
