@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from gruff_ledger.problems import BadTerms, UnknownField, nearest_or_all
+from gruff_ledger.words import first_few
 
 if TYPE_CHECKING:
     # Commands are made from names alone; lists are looked at when there are some.
@@ -198,6 +199,11 @@ def format_names(names: Iterable[str]) -> str:
         else name
         for name in names
     )
+
+
+def first_names(names: Sequence[str], most: int) -> str:
+    """Name the first few fields or values of many, and say how many more there are."""
+    return first_few([format_names([name]) for name in names], most)
 
 
 def find_field(table: Table, name: str, term: str) -> tuple[str, tuple[Note, ...]]:

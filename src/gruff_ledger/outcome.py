@@ -25,6 +25,14 @@ class Severity(StrEnum):
     WARN = "warn"
     STOP = "stop"
 
+    @property
+    def rank(self) -> int:
+        """How bad it is, from 0."""
+        return _RANKS[self]
+
+
+_RANKS = {severity: rank for rank, severity in enumerate(Severity)}
+
 
 class SetAside(msgspec.Struct, frozen=True, eq=False):
     """

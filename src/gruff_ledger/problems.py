@@ -16,7 +16,7 @@ from typing import Self
 
 from gruff_ledger.credentials import hide_credentials, without_credentials
 from gruff_ledger.speakers import COMMAND, DOCKET, Speaker
-from gruff_ledger.words import visible
+from gruff_ledger.words import first_few, visible
 
 
 class Problem(Exception):
@@ -196,9 +196,8 @@ def nearest_or_all(name: str, known: Iterable[str], kind: str) -> str:
         return f"Did you mean '{near}'?"
     if not names:
         return f"There are no {kind}."
-    shown = ", ".join(f"'{each}'" for each in names[:12])
-    more = f" and {len(names) - 12} more" if len(names) > 12 else ""
-    return f"The {kind} are {shown}{more}."
+    shown = first_few([f"'{each}'" for each in names], 12)
+    return f"The {kind} are {shown}."
 
 
 def toml_fault(error: ValueError) -> str:

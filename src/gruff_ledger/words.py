@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 # Control characters, and those that change the direction of text around them: shown,
 # they could move the cursor, colour the screen or disguise what stands there.
@@ -35,3 +36,30 @@ def counted(count: int, one: str, several: str | None = None) -> str:
     '3 cells are'
     """
     return f"{count} {one if count == 1 else several or one + 's'}"
+
+
+def first_few(
+    names: Sequence[str], most: int, *, total: int | None = None, comma: str = ""
+) -> str:
+    """
+    Name the first few of many, and say how many more there are.
+
+    Parameters
+    ----------
+    names : sequence of str
+        As they are to be shown.
+    most : int
+        How many are named.
+    total : int, optional
+        How many there are in all, where these are not all.
+    comma : str
+        What stands before the "and".
+
+    Examples
+    --------
+    >>> first_few(["Tern", "Auk", "Gull"], 2), first_few(["Tern", "Auk"], 2)
+    ('Tern, Auk and 1 more', 'Tern, Auk')
+    """
+    more = (len(names) if total is None else total) - most
+    told = ", ".join(names[:most])
+    return f"{told}{comma} and {more} more" if more > 0 else told

@@ -21,7 +21,7 @@ from gruff_ledger.cli.screen.streams import is_broken_pipe, make_ready, show_no_
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
 from gruff_ledger.system.signals import hear_swallowed_interruptions
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.registry import STAGES, VERBS
 
 EXIT_DONE, EXIT_STOPS, EXIT_NOT_DONE = 0, 1, 2
@@ -251,8 +251,7 @@ def _what_was_written() -> str:
     placed = [] if whole is None else whole.PLACED
     if not placed:
         return "No output was written or replaced."
-    more = f" and {len(placed) - 3} more" if len(placed) > 3 else ""
-    return f"Before that, this was written whole: {', '.join(placed[:3])}{more}."
+    return f"Before that, this was written whole: {first_few(placed, 3)}."
 
 
 def _own_fault(error: Exception) -> int:

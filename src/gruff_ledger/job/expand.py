@@ -18,6 +18,7 @@ from gruff_ledger.lists.search import FoundList, find_lists
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms, Problem
+from gruff_ledger.words import first_few
 
 
 class Source(msgspec.Struct, frozen=True):
@@ -179,10 +180,9 @@ def _only(names: Mapping[str, tuple[str, ...]], listed: str, user: str) -> str:
     """Return the one list that a name stands for."""
     there = names.get(listed, (listed,))
     if len(there) > 1:
-        told = ", ".join(f"'{name}'" for name in there[:5])
-        more = f" and {len(there) - 5} more" if len(there) > 5 else ""
+        told = first_few([f"'{name}'" for name in there], 5)
         raise BadTerms(
-            f"{user} works on one list, and there are {len(there)}: {told}{more}.",
+            f"{user} works on one list, and there are {len(there)}: {told}.",
             "Merge them first, or name one of them.",
         )
     return there[0]

@@ -23,6 +23,7 @@ from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.table import Table
+from gruff_ledger.words import first_few
 
 _TOTALS_REASON = "looks like a row of totals"
 
@@ -174,13 +175,12 @@ def made_up_notes(
     """Say which headings were made up, and for what; see `naming.made_headings`."""
     if not made:
         return ()
-    told = ", ".join(
+    first = [
         f"'{headings[place]}' for "
         + (f"a second '{written}'" if not is_blank(written) else "a blank heading")
         for place, written in itertools.islice(made.items(), _TOLD_HEADINGS)
-    )
-    if len(made) > _TOLD_HEADINGS:
-        told += f", and {len(made) - _TOLD_HEADINGS} more"
+    ]
+    told = first_few(first, _TOLD_HEADINGS, total=len(made), comma=",")
     return (Note(f"{name}: headings made up: {told}.", warning=True),)
 
 

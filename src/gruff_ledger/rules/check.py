@@ -32,7 +32,7 @@ from gruff_ledger.columns.arrays import (
 )
 from gruff_ledger.columns.threads import mapped_whole
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.field_names import find_field, find_fields, format_names
+from gruff_ledger.field_names import find_field, find_fields, first_names, format_names
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import NONE, Cells
@@ -416,9 +416,7 @@ def _cost(rule: Rule) -> int:
 def _one_of(values: Sequence[str]) -> str:
     if len(values) == 1:
         return format_names(values)
-    more = len(values) - _NAMED_VALUES
-    named = format_names(values[:_NAMED_VALUES])
-    return f"one of {named}{f' and {more} more' if more > 0 else ''}"
+    return f"one of {first_names(values, _NAMED_VALUES)}"
 
 
 def _is_among(mine: Sequence[Column], theirs: Sequence[Column], level: str) -> Mask:

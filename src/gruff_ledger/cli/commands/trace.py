@@ -25,7 +25,7 @@ from gruff_ledger.account.trail.nearby import find_answer
 from gruff_ledger.cli.screen.paragraphs import paragraph
 from gruff_ledger.field_names import parse_names, parse_pair
 from gruff_ledger.problems import BadTerms, UnreadableSource
-from gruff_ledger.words import counted, visible
+from gruff_ledger.words import counted, first_few, visible
 from gruff_ledger.work.registry import made_words
 
 if TYPE_CHECKING:
@@ -120,12 +120,10 @@ def _numbered(found: tuple[list[int], bool], notes: list[str], said: str) -> int
             file=said,
         )
     if len(numbers) > 1 or not is_all:
-        told = ", ".join(map(str, numbers[:_TOLD_NUMBERS]))
-        more = len(numbers) - _TOLD_NUMBERS
-        tail = f" and {more} more" if more > 0 else ""
+        told = first_few([*map(str, numbers)], _TOLD_NUMBERS)
         count = counted(len(numbers), "record") if is_all else "Very many records"
         notes.append(
-            f"{count} have that key: {told}{tail}. The first is shown; to see another, "
+            f"{count} have that key: {told}. The first is shown; to see another, "
             "use --record."
         )
     return numbers[0]

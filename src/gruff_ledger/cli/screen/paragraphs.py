@@ -35,8 +35,7 @@ def finding_lines(
     """Yield a paragraph for each rule that found something, the worst first."""
     from gruff_ledger.outcome import Severity
 
-    rank = list(reversed(Severity))
-    for found in sorted(findings, key=lambda found: rank.index(found.severity)):
+    for found in sorted(findings, key=lambda found: -found.severity.rank):
         said = places(found.origin, source_names, shown_values(found))
         number = counted(len(found.origin), "record")
         yield from paragraph(

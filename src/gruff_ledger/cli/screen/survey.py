@@ -23,7 +23,7 @@ from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
 from gruff_ledger.cli.screen.remarks import source_words
 from gruff_ledger.job.engine import Run
 from gruff_ledger.speakers import COMMAND
-from gruff_ledger.words import counted, visible
+from gruff_ledger.words import counted, first_few, visible
 from gruff_ledger.work.look.survey.field_summary import FieldFacts
 from gruff_ledger.work.look.survey.perform import Surveyed, Warned
 
@@ -283,9 +283,9 @@ def _records(each: Warned, line: Line) -> str:
     numbers = each.origin.record
     row = line.facts["heading_row"]
     noun, above = ("row", row) if row is not None else ("record", 0)
-    told = ", ".join(str(number + above) for number in numbers[:3].tolist())
-    more = f", and {len(numbers) - 3} more" if len(numbers) > 3 else ""
-    return f"{noun}{'' if len(numbers) == 1 else 's'} {told}{more}"
+    first = [str(number + above) for number in numbers[:3].tolist()]
+    told = first_few(first, 3, total=len(numbers), comma=",")
+    return f"{noun}{'' if len(numbers) == 1 else 's'} {told}"
 
 
 def _command(each: Warned, line: Line, proposed: set[Path]) -> str:

@@ -262,7 +262,6 @@ def findings_view(
     findings : sequence of Finding, at least one
     source_names : sequence of str
     """
-    rank = list(reversed(Severity))
     by_field = Counter[str]()
     for found in findings:
         by_field[found.field] += len(found.origin)
@@ -283,7 +282,7 @@ def findings_view(
     ordered = sorted(
         findings,
         key=lambda found: (
-            rank.index(found.severity),
+            -found.severity.rank,
             fields.index(found.field),
             -len(found.origin),
         ),

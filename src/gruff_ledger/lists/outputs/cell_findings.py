@@ -15,8 +15,6 @@ from gruff_ledger.table import Origin, Table
 # More are more than anyone reads in a workbook, and slow it down: the ledger has all.
 MOST_REMARKS = 100_000
 
-_RANKS = {severity: rank for rank, severity in enumerate(Severity)}
-
 
 class Remark(NamedTuple):
     """
@@ -69,7 +67,7 @@ class Remarks(NamedTuple):
             cells.setdefault(remark.field, []).append(remark)
         for cells in found.values():
             for remarks in cells.values():
-                remarks.sort(key=lambda remark: -_RANKS[remark.severity])
+                remarks.sort(key=lambda remark: -remark.severity.rank)
         return found
 
 
@@ -86,7 +84,7 @@ def remarks_on(table: Table, findings: Sequence[Finding]) -> Remarks:
     keys = _keys(table.origin)
     found: list[Remark] = []
     left_out = 0
-    for finding in sorted(findings, key=lambda each: -_RANKS[each.severity]):
+    for finding in sorted(findings, key=lambda each: -each.severity.rank):
         records, places = _where(keys, _keys(finding.origin))
         wanted = MOST_REMARKS - len(found)
         left_out += max(0, len(records) - wanted)

@@ -12,6 +12,7 @@ from gruff_ledger.lists.workbook.grid import Place, Remarks
 from gruff_ledger.lists.workbook.tab_xml import ODD_CELLS, Look
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Origin
+from gruff_ledger.words import first_few
 
 # How many fields of hidden columns are named.
 _TOLD_FIELDS = 12
@@ -83,9 +84,7 @@ def _notes(
             if len(headings) == 1
             else f"{len(headings)} fields are in hidden columns and are"
         )
-        told = ", ".join(headings[:_TOLD_FIELDS])
-        if len(headings) > _TOLD_FIELDS:
-            told += f", and {len(headings) - _TOLD_FIELDS} more"
+        told = first_few(headings, _TOLD_FIELDS, comma=",")
         yield Note(
             f"{name}: {fields} read like the others: {told}.",
             "To leave some out, drop them by `fields`.",

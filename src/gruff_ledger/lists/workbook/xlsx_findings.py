@@ -73,8 +73,7 @@ class Forms:
 
     def of(self, remarks: Sequence[Remark], *, as_number: bool = False) -> Any:
         """Return the format of a cell that something is said of."""
-        order = list(Severity)
-        worst = max((remark.severity for remark in remarks), key=order.index)
+        worst = max((remark.severity for remark in remarks), key=lambda each: each.rank)
         return self._fills[worst, as_number]
 
     def add_note(

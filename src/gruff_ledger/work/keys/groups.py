@@ -14,6 +14,7 @@ from gruff_ledger.columns.pending import column_of
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Change, Finding, Severity
 from gruff_ledger.table import Table
+from gruff_ledger.words import first_few
 
 # Values of the copies that a message names.
 _NAMED_VALUES = 5
@@ -82,11 +83,9 @@ class Differing(NamedTuple):
             for field, mask in zip(self.fields, self.masks, strict=True)
         ]
         counts = sorted((each for each in counts if each[0]), key=lambda x: -x[0])
-        told = ", ".join(
-            f"{field} ({count})" for count, field in counts[:_NAMED_VALUES]
+        return first_few(
+            [f"{field} ({count})" for count, field in counts], _NAMED_VALUES
         )
-        more = len(counts) - _NAMED_VALUES
-        return f"{told} and {more} more" if more > 0 else told
 
 
 def differing(table: Table, records: Indices, kept: Indices) -> Differing:
@@ -264,10 +263,7 @@ def _conflict(
     said = []
     for place in places.tolist():
         kept, *others = (f"'{value}'" for value in conflicts[place])
-        more = len(others) - _NAMED_VALUES
-        told = ", ".join(others[:_NAMED_VALUES]) + (
-            f" and {more} more" if more > 0 else ""
-        )
+        told = first_few(others, _NAMED_VALUES)
         said.append(f"{heading} differs among the copies: {kept} stays; also {told}.")
     return Finding(
         rule=f"copies agree in {heading}",

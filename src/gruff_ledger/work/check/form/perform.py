@@ -13,6 +13,7 @@ from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.check import Checking
 from gruff_ledger.rules.rule import DATES, NUMBERS, Rule
 from gruff_ledger.table import Table
+from gruff_ledger.words import first_few
 from gruff_ledger.work.check.form.terms import FormTerms
 
 # Choices of one field in a form; more are no help to pick from.
@@ -361,9 +362,7 @@ def _hint(
 
 def _limit_words(limit: Limit) -> str:
     if limit.kind == "choice":
-        few = [value for _, value in limit.choices[:8]]
-        more = len(limit.choices) - len(few)
-        return f"One of {', '.join(few)}{f' and {more} more' if more else ''}."
+        return f"One of {first_few([value for _, value in limit.choices], 8)}."
     if limit.kind == "choice-per":
         return f"Pick one; the choices are those of its {' and '.join(limit.per)}."
     if limit.kind == "unique":

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import structs
 
-from gruff_ledger.field_names import expand_names, find_field, format_names
+from gruff_ledger.field_names import expand_names, find_field, first_names, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
@@ -184,11 +184,8 @@ def _renamed(
             notes.extend(said)
             renamed.setdefault(heading, now)
         if unused:
-            told = format_names(unused[:5])
-            more = f" and {len(unused) - 5} more" if len(unused) > 5 else ""
-            notes.append(
-                Note(f"{listed.name}: {table.name} has no field {told}{more}.")
-            )
+            told = first_names(unused, 5)
+            notes.append(Note(f"{listed.name}: {table.name} has no field {told}."))
     for new in renamed.values():
         if not new.strip():
             raise BadTerms(

@@ -30,7 +30,7 @@ from gruff_ledger.cells.text.spaces import (
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
 from gruff_ledger.columns.arrays import constant_column, filtered, taken, unequal
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.field_names import find_fields, format_names
+from gruff_ledger.field_names import find_fields, first_names
 from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
@@ -162,10 +162,9 @@ def _note(change: Change, heading: str) -> Note:
 
 
 def _unused_note(unused: list[str], pairs: Mapping[str, str]) -> Note:
-    told = format_names(unused[:5])
-    more = f" and {len(unused) - 5} more" if len(unused) > 5 else ""
+    told = first_names(unused, 5)
     return Note(
-        f"Of {len(pairs)} cells in the map, {len(unused)} were not met: {told}{more}."
+        f"Of {len(pairs)} cells in the map, {len(unused)} were not met: {told}."
     )
 
 

@@ -19,7 +19,7 @@ from gruff_ledger.outcome import (
     Severity,
 )
 from gruff_ledger.table import Table
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
     pair_words,
@@ -141,20 +141,19 @@ def notes_on(
     if several:
         notes.append(_several_note(terms, counts, several))
     if len(unmatched.texts):
-        named = ", ".join(
+        named = [
             f"'{text}' {count} times" if count > 1 else f"'{text}' once"
             for text, count in zip(
                 unmatched.texts.slice(0, _NAMED_KEYS).to_pylist(),
                 unmatched.counts.tolist()[:_NAMED_KEYS],
                 strict=True,
             )
-        )
-        more = len(unmatched.texts) - _NAMED_KEYS
+        ]
         keys = counted(len(unmatched.texts), "key is", "keys are")
-        tail = f" and {more} more" if more > 0 else ""
+        told = first_few(named, _NAMED_KEYS, total=len(unmatched.texts))
         notes.append(
             Note(
-                f"{keys} not in {reference.name}: {named}{tail}.",
+                f"{keys} not in {reference.name}: {told}.",
                 "To list all of them, use `unmatched`.",
                 warning=True,
             )

@@ -28,7 +28,7 @@ from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.table import Table
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.keys.fields import (
     KeyField,
     find_key_fields,
@@ -336,9 +336,7 @@ def _conflicts(
         there = texts_of[winner] if winner >= 0 else ""
         texts = dict.fromkeys([there, *(texts_of[at] for at in mine)])
         others = [f"'{text}'" for text in texts if text != there]
-        more = len(others) - _NAMED_VALUES
-        tail = f" and {more} more" if more > 0 else ""
-        also = ", ".join(others[:_NAMED_VALUES]) + tail
+        also = first_few(others, _NAMED_VALUES)
         said.append(f"{heading} differs: '{there}' stands; also {also}.")
         stands.append(there)
         choices = tuple(text for text in texts if text.strip())

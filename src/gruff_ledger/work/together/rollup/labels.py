@@ -21,6 +21,7 @@ from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Origin, Table
+from gruff_ledger.words import first_few
 from gruff_ledger.work.orders import Key, Ordering, ordering
 from gruff_ledger.work.together.rollup.sources import (
     Brought,
@@ -110,9 +111,9 @@ def notes_on_labels(brought: Sequence[Brought], sides: Sides) -> list[Note]:
             there[places] = True
             out = np.flatnonzero(~there)
             if len(out):
-                words = ", ".join(f"'{names[at]}'" for at in out[:4].tolist())
-                more = f" and {len(out) - 4} more" if len(out) > 4 else ""
-                lacks.append(f"{each.name} lacks {words}{more}")
+                lacking = [f"'{names[at]}'" for at in out[:4].tolist()]
+                words = first_few(lacking, 4, total=len(out))
+                lacks.append(f"{each.name} lacks {words}")
         if lacks:
             notes.append(Note(f"Labels {side}: {'; '.join(lacks)}."))
     return notes
@@ -130,13 +131,11 @@ def _loose_notes(names: Sequence[str], side: str) -> list[Note]:
     pairs = [each for each in by_key.values() if len(each) > 1]
     if not pairs:
         return []
-    words = ", ".join(
-        " and ".join(f"'{name}'" for name in each[:3]) for each in pairs[:3]
-    )
-    more = f" and {len(pairs) - 3} more" if len(pairs) > 3 else ""
+    said = [" and ".join(f"'{name}'" for name in each[:3]) for each in pairs]
+    words = first_few(said, 3)
     return [
         Note(
-            f"Labels {side} differ only in case, spaces or Unicode: {words}{more}.",
+            f"Labels {side} differ only in case, spaces or Unicode: {words}.",
             "To make one of them, set `match` to loose.",
             warning=True,
         )

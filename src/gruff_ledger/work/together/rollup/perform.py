@@ -25,7 +25,7 @@ from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import OutOfBalance
 from gruff_ledger.table import Origin, Table
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.together.rollup.cube import (
     Cube,
     Figures,
@@ -224,9 +224,7 @@ def _count_note(brought: Sequence[Brought]) -> Note:
     fields = list(
         dict.fromkeys(numbers.heading for each in brought for numbers in each.numbers)
     )
-    told = ", ".join(f"'{field}'" for field in fields[:_TOLD_FIELDS])
-    if len(fields) > _TOLD_FIELDS:
-        told += f" and {len(fields) - _TOLD_FIELDS} more"
+    told = first_few([f"'{field}'" for field in fields], _TOLD_FIELDS)
     return Note(f"The filled cells of {told} are counted, numbers or not.")
 
 

@@ -30,7 +30,7 @@ from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 # Fields that a message names.
@@ -217,11 +217,9 @@ def fields_with_numbers(
             texts.append(heading)
     if not texts or len(texts) == len(values):
         return list(values)
-    words = ", ".join(f"'{heading}'" for heading in texts[:_NAMED_FIELDS])
-    more = len(texts) - _NAMED_FIELDS
-    tail = f" and {more} more" if more > 0 else ""
+    words = first_few([f"'{heading}'" for heading in texts], _NAMED_FIELDS)
     said.warn(
-        f"{table.name}: left out, as they hold no numbers: {words}{tail}.",
+        f"{table.name}: left out, as they hold no numbers: {words}.",
         "To see which cells are none, name them in `value`; to count them, set "
         "`figure` to count.",
     )
