@@ -19,6 +19,8 @@ check: .venv-test/checks-ready
 	.venv-test/$(BIN)/ruff format --check .
 	.venv-test/$(BIN)/ruff check .
 	.venv-test/$(BIN)/mypy
+	.venv-test/$(BIN)/mypy --platform win32
+	.venv-test/$(BIN)/mypy --platform darwin
 
 bench: .venv-test/ready
 	.venv-test/$(BIN)/python bench/measure.py

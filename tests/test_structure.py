@@ -101,8 +101,13 @@ def parts_of(path: Path) -> tuple[str, ...]:
     return parts[:-1] if parts[-1] == "__init__" else parts
 
 
+# What is made when the package is built is nobody's to read.
+_MADE = ("report", "compiled_page")
+
 MODULES = {
-    parts: path for path in PACKAGE.rglob("*.py") if (parts := parts_of(path))
+    parts: path
+    for path in PACKAGE.rglob("*.py")
+    if (parts := parts_of(path)) not in ((), _MADE)
 } | {(): PACKAGE / "__init__.py"}
 
 

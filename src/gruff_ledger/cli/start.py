@@ -71,11 +71,11 @@ def _has_too_little_room(arguments: list[str]) -> bool:
     """
     if not arguments or any(each in _TELLING for each in arguments):
         return False
-    try:
-        import resource
-    except ImportError:
-        # Windows has no such limit.
+    if sys.platform == "win32":
+        # There is no such limit.
         return False
+    import resource
+
     limit, _ = resource.getrlimit(resource.RLIMIT_AS)
     return limit != resource.RLIM_INFINITY and limit < _LEAST_ADDRESSES
 

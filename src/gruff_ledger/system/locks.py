@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -93,13 +94,13 @@ def is_running(process: int) -> bool:
 
 def lock(stream: BinaryIO) -> None:
     """Lock an open file until it is closed, or raise OSError at once."""
-    try:
-        import fcntl
-    except ImportError:
+    if sys.platform == "win32":
         import msvcrt
 
         stream.seek(_FAR_BYTE)
-        msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)  # type: ignore[attr-defined]
+        msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
         stream.seek(0)
     else:
+        import fcntl
+
         fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)

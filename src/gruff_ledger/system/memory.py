@@ -65,10 +65,11 @@ def memory_to_use() -> int:
 def _memory_of_machine() -> int:
     """Return how much memory there is, in bytes, also where a container has less."""
     found = []
-    with contextlib.suppress(AttributeError, OSError, ValueError):
-        found.append(os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE"))
-    if os.name == "nt":
+    if sys.platform == "win32":
         found.append(_memory_of_windows())
+    else:
+        with contextlib.suppress(OSError, ValueError):
+            found.append(os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE"))
     for limit in (
         "/sys/fs/cgroup/memory.max",
         "/sys/fs/cgroup/memory/memory.limit_in_bytes",

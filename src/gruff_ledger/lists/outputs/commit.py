@@ -14,6 +14,7 @@ import functools
 import os
 import re
 import stat
+import sys
 import zlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -371,8 +372,10 @@ def _run_mark() -> str:
 @functools.cache
 def _machine() -> str:
     # A folder can be shared by machines, whose processes have numbers in common.
-    is_posix = hasattr(os, "uname")
-    name = os.uname().nodename if is_posix else os.environ.get("COMPUTERNAME", "")
+    if sys.platform == "win32":
+        name = os.environ.get("COMPUTERNAME", "")
+    else:
+        name = os.uname().nodename
     return f"{zlib.crc32(name.encode()):08x}"
 
 
