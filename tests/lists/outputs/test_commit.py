@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import BinaryIO
 from unittest.mock import patch
 
-from gruff_ledger.lists.outputs import commit, places
+from gruff_ledger.lists.outputs import commit, flush, places
 from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.problems import UnwritableOutput
 from tests.support import FolderTest
@@ -105,8 +105,8 @@ class OutputsTest(FolderTest):
             self.assertTrue(flushed.wait(10))
 
         with (
-            patch.object(commit, "_FLUSHED_BYTES", 100),
-            patch.object(commit.os, "fsync", fsync),
+            patch.object(flush, "_FLUSHED_BYTES", 100),
+            patch.object(flush.os, "fsync", fsync),
             self.assertRaisesRegex(UnwritableOutput, "the disk is broken"),
             Outputs() as outputs,
         ):
