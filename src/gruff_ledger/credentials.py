@@ -151,7 +151,7 @@ def hidden_facts(value: Any) -> Any:
 
 def has_unclear_host(address: str) -> bool:
     """
-    Tell whether a password in an address ends its host too soon.
+    Whether a password in an address ends its host too soon.
 
     Examples
     --------
@@ -188,7 +188,7 @@ def readable(name: str) -> str:
 
 
 def holds_credentials(address: str) -> bool:
-    """Tell whether an address has something in it that is never shown or kept."""
+    """Whether an address has something in it that is never shown or kept."""
     return without_credentials(address) != address
 
 

@@ -228,7 +228,7 @@ class Account(msgspec.Struct):
         return sum(line.findings_of(Severity.STOP) for line in self.lines())
 
     def totals_differ(self) -> bool:
-        """Tell whether a control total differs from what is explained."""
+        """Whether a control total differs from what is explained."""
         return not all(chain.closes for chain in self.control)
 
     def strike_balance(self) -> Balance:

@@ -72,7 +72,7 @@ def strip_space(text: str) -> str:
 
 def is_blank(text: str) -> bool:
     """
-    Tell whether one cell is blank.
+    Whether one cell is blank.
 
     Examples
     --------

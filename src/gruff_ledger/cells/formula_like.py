@@ -37,7 +37,7 @@ _FIRST[
 
 def may_run(text: str) -> bool:
     """
-    Tell whether a spreadsheet program might run a text; numbers are none.
+    Whether a spreadsheet program might run a text; numbers are none.
 
     Examples
     --------
@@ -49,7 +49,7 @@ def may_run(text: str) -> bool:
 
 def would_run(text: str) -> bool:
     """
-    Tell whether a spreadsheet program would run a text, as far as can be told.
+    Whether a spreadsheet program would run a text, as far as can be told.
 
     A sign alone, an amount in whatever form and a name behind an ``@`` are shown.
 

@@ -62,7 +62,7 @@ def kind_of(
 
 
 def _has_leading_zeros(column: Column) -> bool:
-    """Tell whether some numbers of a field have a zero in front that means nothing."""
+    """Whether some numbers of a field have a zero in front that means nothing."""
     for chunk in text_chunks(column):
         lengths = np.diff(chunk.offsets)
         places = np.flatnonzero((chunk.bytes_at_start() == ord("0")) & (lengths > 1))

@@ -59,7 +59,7 @@ _MOST_ABOVE = 1000
 
 def is_total_word(text: str) -> bool:
     """
-    Tell whether a label is a word for a total, whatever its case.
+    Whether a label is a word for a total, whatever its case.
 
     Examples
     --------
@@ -70,7 +70,7 @@ def is_total_word(text: str) -> bool:
 
 
 def begins_as_total(text: str) -> bool:
-    """Tell whether a short label begins with such a word, as in ``Total for May``."""
+    """Whether a short label begins with such a word, as in ``Total for May``."""
     label = loose(text).rstrip(":. ")
     return _TOTAL_START.match(label) is not None and len(label) < _LONGEST_LABEL
 
@@ -100,7 +100,7 @@ def totals_place(table: Table) -> int | None:
 
 def is_total_record(record: tuple[str, ...]) -> bool:
     """
-    Tell whether a record is one of totals by its words alone.
+    Whether a record is one of totals by its words alone.
 
     Its first filled cell is such a word, or begins as one and all others are numbers;
     or one is, and no other holds a letter.
@@ -152,7 +152,7 @@ def end_of_records(table: Table) -> int:
 
 
 def _are_sums(table: Table, end: int, record: tuple[str, ...]) -> bool:
-    """Tell whether a record without its key holds the sums of what stands above it."""
+    """Whether a record without its key holds the sums of what stands above it."""
     numbers = {
         place: number
         for place, cell in enumerate(record)

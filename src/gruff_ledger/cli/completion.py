@@ -191,7 +191,7 @@ def _fields(known: Iterable[str], incomplete: str) -> list[CompletionItem]:
 
 
 def _is_safe(name: str) -> bool:
-    """Tell whether a shell can show a name: control characters would act on it."""
+    """Whether a shell can show a name: control characters would act on it."""
     return visible(name) == name
 
 

@@ -224,7 +224,7 @@ def _no_memory() -> int:
 
 
 def _is_shortage(error: Exception) -> bool:
-    """Tell whether a library says in its own way that the system gives no more."""
+    """Whether a library says in its own way that the system gives no more."""
     told = str(error).lower()
     return (isinstance(error, RuntimeError) and "start new thread" in told) or (
         isinstance(error, ImportError)

@@ -65,7 +65,7 @@ def main() -> NoReturn:
 
 def _has_too_little_room(arguments: list[str]) -> bool:
     """
-    Tell whether the system allows fewer addresses (`getrlimit`) than work needs.
+    Whether the system allows fewer addresses (`getrlimit`) than work needs.
 
     Its libraries would end the program without a word when they begin their threads.
     """
@@ -97,7 +97,7 @@ def _make_ready(arguments: list[str]) -> None:
 
 
 def _hashes_sources(arguments: list[str]) -> bool:
-    """Tell whether a command line surely wants the hashes of all that it reads."""
+    """Whether a command line surely wants the hashes of all that it reads."""
     if arguments[:1] != ["run"]:
         return "--ledger" in arguments
     return not any(each.startswith(_KEEP_NO_HASHES) for each in arguments)

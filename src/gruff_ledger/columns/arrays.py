@@ -82,7 +82,7 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
 
 
 def _is_few(taken: int, n: int) -> bool:
-    """Tell whether cells are so few that the others had better not be touched."""
+    """Whether cells are so few that the others had better not be touched."""
     return taken * 4 < n and (storage().holds_whole or taken <= _SPREAD_RECORDS)
 
 

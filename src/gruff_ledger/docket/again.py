@@ -214,7 +214,7 @@ def _changed_out(path: Path, out: Mapping[str, Any]) -> str:
 
 
 def _are_own(outs: Sequence[Mapping[str, Any]], ledger: Path) -> bool:
-    """Tell whether no result that is there was changed by anybody else."""
+    """Whether no result that is there was changed by anybody else."""
     return all(
         (not out["path"].startswith(_SERVER) and _facts(ledger / out["path"]) is None)
         or not _changed_out(ledger / out["path"], out)

@@ -39,7 +39,7 @@ class Watched(NamedTuple):
     patterns: tuple[str, ...]
 
     def has(self, path: Path) -> bool:
-        """Tell whether a file is one of them."""
+        """Whether a file is one of them."""
         if path in self.files:
             return True
         return any(fnmatch.fnmatch(str(path), each) for each in self.patterns)

@@ -92,7 +92,7 @@ class _Run(NamedTuple):
     plain: str | None
 
     def fits(self, text: str, at: int) -> bool:
-        """Tell whether they stand there."""
+        """Whether they stand there."""
         if self.plain is not None:
             return text.startswith(self.plain, at)
         return all(
@@ -133,7 +133,7 @@ def _like_pieces(pattern: str, escape: str) -> tuple[_Run, ...]:
 
 def is_like(text: str, pattern: str, escape: str = "") -> bool:
     """
-    Tell whether a text is like a pattern (ISO/IEC 9075-2, like predicate).
+    Whether a text is like a pattern (ISO/IEC 9075-2, like predicate).
 
     Raises
     ------

@@ -173,7 +173,7 @@ def _of_word(one: str, other: str) -> Likeness:
 
 
 def _is_shortened(short: str, long: str) -> bool:
-    """Tell whether a word is the other with letters left out, as in rd for road."""
+    """Whether a word is the other with letters left out, as in rd for road."""
     if len(short) < 2 or short[0] != long[0] or 2 * len(short) > len(long) + 2:
         return False
     if short[-1] != long[-1] or not short.isalpha():

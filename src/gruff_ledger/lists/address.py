@@ -190,7 +190,7 @@ def parse_address(text: str, folder: Path | None = None) -> Address:
 
 
 def is_server(text: str) -> bool:
-    """Tell whether an address is that of a database on a server."""
+    """Whether an address is that of a database on a server."""
     return bool(_SERVER.match(text))
 
 
@@ -220,7 +220,7 @@ def check_no_password(text: str) -> None:
 
 
 def is_file(text: str, folder: Path | None = None) -> bool:
-    """Tell whether a file of just that name is there."""
+    """Whether a file of just that name is there."""
     try:
         return (Path(text) if folder is None else folder / text).is_file()
     except (OSError, ValueError):
@@ -228,7 +228,7 @@ def is_file(text: str, folder: Path | None = None) -> bool:
 
 
 def is_pattern(text: str) -> bool:
-    """Tell whether a place or a name holds the marks of a pattern."""
+    """Whether a place or a name holds the marks of a pattern."""
     return bool(_PATTERN_MARKS.search(text))
 
 

@@ -220,7 +220,7 @@ class ColumnsOfObjects:
 
 def _names_a_member_twice(text: bytes, members: int) -> bool:
     """
-    Tell whether an object has two members of one name, of which one would be lost.
+    Whether an object has two members of one name, of which one would be lost.
 
     Parameters
     ----------

@@ -103,7 +103,7 @@ def _safe(text: str) -> str:
 
 
 def _is_numeric(column: Column) -> bool:
-    """Tell whether the filled cells of a field are numbers, from its first ones."""
+    """Whether the filled cells of a field are numbers, from its first ones."""
     seen = False
     for chunk in text_chunks(column.slice(0, _GROUP_RECORDS)):
         for cell in set(chunk.array.to_pylist()):

@@ -69,7 +69,7 @@ _PART_RECORDS = 1 << 20
 
 
 def wants_files(size_bytes: int, memory_bytes: int) -> bool:
-    """Tell whether lists of a size are too large to be worked on in memory."""
+    """Whether lists of a size are too large to be worked on in memory."""
     return size_bytes * _TIMES_IN_MEMORY > memory_bytes
 
 

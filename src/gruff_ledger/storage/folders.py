@@ -84,7 +84,7 @@ def remove_left(root: Path) -> None:
 
 
 def _is_left(folder: Path) -> bool:
-    """Tell whether a folder is ours, and its maker is gone."""
+    """Whether a folder is ours, and its maker is gone."""
     if folder.is_symlink() or folder.stat().st_uid != _own():
         return False
     path = folder / _MARK

@@ -71,7 +71,7 @@ def only_one(path: Path) -> Iterator[None]:
 
 
 def is_running(process: int) -> bool:
-    """Tell whether a process of this machine, by its number, still runs."""
+    """Whether a process of this machine, by its number, still runs."""
     if os.name == "nt":
         import ctypes
 

@@ -67,7 +67,7 @@ def find_list(trail: OpenTrail, said: str) -> KnownList:
 
 
 def is_unchanged(trail: OpenTrail, kind: str, position: int, path: Path) -> bool:
-    """Tell whether the file of a result or source is as the run left it."""
+    """Whether the file of a result or source is as the run left it."""
     try:
         facts = path.stat()
     except (OSError, ValueError):
@@ -86,7 +86,7 @@ def is_unchanged(trail: OpenTrail, kind: str, position: int, path: Path) -> bool
 
 def is_copy(trail: OpenTrail, result: int, path: Path) -> bool:
     """
-    Tell whether a file of the size of a result is a copy of it.
+    Whether a file of the size of a result is a copy of it.
 
     A copy has its time, or the result still lies where it was and is the same.
     """
@@ -138,7 +138,7 @@ def _out_facts(trail: OpenTrail, result: int) -> OutFacts | None:
 
 
 def _is_there(trail: OpenTrail, said: str, line: OutLine | SourceLine) -> bool:
-    """Tell whether a result or source lies where an address says."""
+    """Whether a result or source lies where an address says."""
     place, _, part = said.partition("#")
     theirs, _, their_part = line.address.partition("#")
     if part != their_part:
@@ -154,7 +154,7 @@ def _is_there(trail: OpenTrail, said: str, line: OutLine | SourceLine) -> bool:
 
 
 def _has_name(said: str, line: OutLine | SourceLine) -> bool:
-    """Tell whether the name of the file is the same, wherever it lies."""
+    """Whether the name of the file is the same, wherever it lies."""
     place, _, part = said.partition("#")
     theirs, _, their_part = line.address.partition("#")
     return Path(place).name == Path(theirs).name and part in ("", their_part)

@@ -121,7 +121,7 @@ def _binary(data: Any) -> Any:
 
 
 def is_packed(table: Any) -> bool:
-    """Tell whether an Arrow table, as it was read, holds packed cells."""
+    """Whether an Arrow table, as it was read, holds packed cells."""
     fields = iter(table.schema)
     next(fields, None)
     second = next(fields, None)

@@ -96,7 +96,7 @@ class Tracing:
 
     @_as_one_answer
     def is_unchanged(self, kind: str, position: int, path: Path) -> bool:
-        """Tell whether the file of a result or source is as the run left it."""
+        """Whether the file of a result or source is as the run left it."""
         return known.is_unchanged(self._trail, kind, position, path)
 
     @_as_one_answer
@@ -110,7 +110,7 @@ class Tracing:
 
     @_as_one_answer
     def is_copy(self, result: int, path: Path) -> bool:
-        """Tell whether a file of the size of a result is a copy of it."""
+        """Whether a file of the size of a result is a copy of it."""
         return known.is_copy(self._trail, result, path)
 
     @_as_one_answer

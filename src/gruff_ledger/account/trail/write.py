@@ -458,5 +458,5 @@ class Trail:
 
 
 def _overlap(within: Sequence[frozenset[int]]) -> bool:
-    """Tell whether records of one source are in several of the lists."""
+    """Whether records of one source are in several of the lists."""
     return sum(map(len, within)) > len(frozenset().union(*within))

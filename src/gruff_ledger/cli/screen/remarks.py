@@ -51,7 +51,7 @@ def remark_lines(account: Account, stream: IO[str], *, speaker: Speaker) -> list
 
 
 def _are_many_notes(findings: Sequence[Finding]) -> bool:
-    """Tell whether there is much that needs no look at each."""
+    """Whether there is much that needs no look at each."""
     return len(findings) >= _TABLED_FINDINGS and all(
         found.severity == "note" for found in findings
     )

@@ -67,7 +67,7 @@ def reader_may_leave() -> Iterator[None]:
 
 
 def is_broken_pipe(error: OSError) -> bool:
-    """Tell whether an error says that the reader of a pipe has left."""
+    """Whether an error says that the reader of a pipe has left."""
     # Windows tells it in its own way.
     return isinstance(error, BrokenPipeError) or (
         os.name == "nt" and error.errno == errno.EINVAL and error.filename is None

@@ -118,7 +118,7 @@ def detect_delimiter(
 
 
 def _is_borne_out(text: str, delimiter: str) -> bool:
-    """Tell whether most lines have a mark, from the first one on that has it."""
+    """Whether most lines have a mark, from the first one on that has it."""
     lines = [line for line in text.splitlines() if line.strip() and line[0] != "#"]
     first = next((at for at, line in enumerate(lines) if delimiter in line), None)
     if first is None:
@@ -158,14 +158,14 @@ def _judge(text: str, delimiter: str, whole: bool, quoting: Quoting) -> _Judged 
 
 
 def _can_be_heading(cells: Sequence[str]) -> bool:
-    """Tell whether no cell of a row is blank, repeated or a number."""
+    """Whether no cell of a row is blank, repeated or a number."""
     return len(set(cells)) == len(cells) and not any(
         is_blank(cell) or cell.strip("+- ")[:1].isdigit() for cell in cells
     )
 
 
 def _as_punctuation(rows: Sequence[Row], delimiter: str) -> tuple[bool, bool]:
-    """Tell whether a space follows each mark; and whether that, or digits around it."""
+    """Whether a space follows each mark; and whether that, or digits around it."""
     if delimiter not in ",;":
         return False, False
     text = "".join(row.text for row in rows)

@@ -257,13 +257,13 @@ def _refuse_binary(head: bytes, file: str) -> None:
 
 
 def _is_binary(head: bytes) -> bool:
-    """Tell whether there are more zero bytes than a cell of text may hold."""
+    """Whether there are more zero bytes than a cell of text may hold."""
     zeros = head.count(0)
     return zeros > 0 and (zeros > max(3, len(head) // 10) or not is_utf8(head))
 
 
 def is_utf8(head: bytes) -> bool:
-    """Tell whether bytes are valid UTF-8, but for a character cut off at the end."""
+    """Whether bytes are valid UTF-8, but for a character cut off at the end."""
     try:
         codecs.getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:
@@ -282,7 +282,7 @@ class DamagedUtf8(msgspec.Struct, frozen=True):
 
 def damaged_utf8(lines: Iterable[bytes]) -> DamagedUtf8 | None:
     """
-    Tell whether text is UTF-8 but for a few bytes; None if it is another encoding.
+    Whether text is UTF-8 but for a few bytes; None if it is another encoding.
 
     Parameters
     ----------

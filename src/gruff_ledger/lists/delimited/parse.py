@@ -381,7 +381,7 @@ def _in_batches(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
 
 def _end_is_sure(plan: Plan, parsed: Parsed) -> bool:
     """
-    Tell whether a source surely does not end inside an open quote.
+    Whether a source surely does not end inside an open quote.
 
     Arrow would let such an end pass. Where this cannot tell, the careful way can.
     """

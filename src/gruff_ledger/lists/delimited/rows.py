@@ -202,5 +202,5 @@ def rows_of(
 
 
 def is_all_blank(cells: Iterable[str]) -> bool:
-    """Tell whether no cell holds anything."""
+    """Whether no cell holds anything."""
     return all(is_blank(cell) for cell in cells)

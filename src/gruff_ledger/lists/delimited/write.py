@@ -314,7 +314,7 @@ def _woven(*parts: Any) -> Any:
 
 
 def _is_constant(column: Any) -> bool:
-    """Tell whether all cells are equal, as in a field of the ledger they often are."""
+    """Whether all cells are equal, as in a field of the ledger they often are."""
     chunk = chunk_of(column)
     lengths = np.diff(chunk.offsets)
     if (lengths != lengths[0]).any():

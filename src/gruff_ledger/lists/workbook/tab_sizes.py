@@ -134,7 +134,7 @@ def _is_vast(rows: int, columns: int, filled: int) -> bool:
 
 def _is_plain(xml: bytes, plain: int) -> bool:
     """
-    Tell whether every cell's tag is as in ``<c r="AB12" s="1">``.
+    Whether every cell's tag is as in ``<c r="AB12" s="1">``.
 
     Parameters
     ----------

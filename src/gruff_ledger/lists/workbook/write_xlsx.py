@@ -266,7 +266,7 @@ def _doubtful(heading: str, column: Column) -> Iterator[tuple[int, str]]:
 
 
 def _all_numbers(column: Column) -> bool:
-    """Tell whether all filled cells are numbers that come back as the same text."""
+    """Whether all filled cells are numbers that come back as the same text."""
     found = False
     for chunk in text_chunks(column):
         starts = chunk.bytes_at_start()

@@ -88,7 +88,7 @@ def _differs(values: Collection[str]) -> bool:
 
 
 def _differs_in_words(values: Collection[str]) -> bool:
-    """Tell whether texts differ in more than how they are written."""
+    """Whether texts differ in more than how they are written."""
     from gruff_ledger.likeness.words import words_of
 
     return len({"".join(sorted(words_of(value))) for value in values}) > 1
