@@ -18,7 +18,7 @@ from gruff_ledger.account.words import places
 from gruff_ledger.cli.commands.verb import VerbCommand, job_of_verb
 from gruff_ledger.cli.options import OutputPath, options_of
 from gruff_ledger.cli.screen.paragraphs import screen
-from gruff_ledger.cli.screen.result import Progress
+from gruff_ledger.cli.screen.progress import Progress
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.job.job import Job
 from gruff_ledger.job.review import Review, filled_list, now, reviews

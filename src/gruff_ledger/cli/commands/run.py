@@ -84,7 +84,7 @@ def status_of(done: Run) -> int:
 
 def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job, Run]:
     """Run a docket, and return its job and what came of it."""
-    from gruff_ledger.cli.screen.result import Progress
+    from gruff_ledger.cli.screen.progress import Progress
     from gruff_ledger.job.engine import run
     from gruff_ledger.system.memory import settle_memory
 
@@ -231,7 +231,8 @@ def _show_diagram(docket: Path, asked: Asked) -> int:
 
 def _show_part(docket: Path, asked: Asked, said: str) -> int:
     """Do what leads to an entry, and show the list that is then in hand."""
-    from gruff_ledger.cli.screen.result import Progress, show_verb
+    from gruff_ledger.cli.screen.progress import Progress
+    from gruff_ledger.cli.screen.result import show_verb
     from gruff_ledger.job.engine import run
     from gruff_ledger.job.part import stopped_after
     from gruff_ledger.lists.output import WritingTerms

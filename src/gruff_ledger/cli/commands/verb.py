@@ -24,7 +24,8 @@ from gruff_ledger.cli.options import (
     with_options_named,
 )
 from gruff_ledger.cli.screen.paragraphs import paragraph
-from gruff_ledger.cli.screen.result import Progress, show_verb
+from gruff_ledger.cli.screen.progress import Progress
+from gruff_ledger.cli.screen.result import show_verb
 from gruff_ledger.cli.screen.streams import reader_may_leave
 from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.field_names import parse_names

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import sys
-import threading
 from collections.abc import Iterator
 from pathlib import Path
-from types import TracebackType
-from typing import IO, TYPE_CHECKING, Self
+from typing import IO, TYPE_CHECKING
 
 import click
 import msgspec
@@ -40,90 +38,8 @@ from gruff_ledger.work.verb import Verb
 if TYPE_CHECKING:
     pass
 
-# Work that takes longer than this says what it is doing.
-_QUIET_SECONDS = 1.0
-
-_BAR_CELLS = 24
-
-
 # New, gone and changed records of a result that are told one by one.
 _SINCE_ROWS = 6
-
-
-class Progress:
-    """
-    Says what a long run is doing, where standard error is a terminal.
-
-    Parameters
-    ----------
-    wanted : bool
-        Whether anything may be shown.
-    """
-
-    def __init__(self, *, wanted: bool) -> None:
-        self._wanted = wanted and sys.stderr.isatty()
-        self._step = ""
-        self._read = (0, 0)
-        self._lock = threading.Lock()
-        self._status: object | None = None
-        self._timer = threading.Timer(_QUIET_SECONDS, self._begin)
-        self._timer.daemon = True
-
-    def __enter__(self) -> Self:
-        if self._wanted:
-            self._timer.start()
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        self._timer.cancel()
-        with self._lock:
-            self._wanted = False
-            if self._status is not None:
-                self._status.stop()  # type: ignore[attr-defined]
-
-    def on_step(self, step: str) -> None:
-        """Take note of the step that begins."""
-        with self._lock:
-            self._step = visible(step)
-            self._read = (0, 0)
-            if self._status is not None:
-                self._status.update(self._step)  # type: ignore[attr-defined]
-
-    def on_read(self, done: int, total: int) -> None:
-        """Take note of how far a reading or a fetch is, in bytes."""
-        self._read = (done, total)
-        if self._status is not None:
-            with self._lock:
-                if self._status is not None:
-                    self._status.update(self._said())  # type: ignore[attr-defined]
-
-    def _begin(self) -> None:
-        with self._lock:
-            if self._wanted:
-                console = screen(sys.stderr)
-                self._status = console.status(self._said())
-                self._status.start()
-
-    def _said(self) -> str:
-        """Say the step, and of a reading how much of it is done."""
-        done, total = self._read
-        if not done:
-            return self._step
-        if total < done:
-            return f"{self._step}  {_size(done)}"
-        share = done / total
-        filled = round(share * _BAR_CELLS)
-        bar = "█" * filled + "·" * (_BAR_CELLS - filled)
-        return f"{self._step}  {bar} {share:.0%} of {_size(total)}"
-
-
-def _size(count: int) -> str:
-    return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
 
 
 def show_verb(
