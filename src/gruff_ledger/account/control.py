@@ -1,8 +1,11 @@
 """Control totals: the exact sum of a field, carried from the sources to the outputs.
 
-Each entry states what it took out of the sum or put into it: records set aside or
-folded into others, records made, cells changed. What is left must be what its result
-holds; a difference that it does not explain is named.
+It is the check of a cash book: what was there, and what each line took out or put in,
+must give what is there now. Each entry states what it took out of the sum or put into
+it, by its `Outcome` alone: records set aside or folded into others, records made (by
+origins that occur again), cells changed, fields renamed or left out, figures carried.
+Its result is added up anew. A difference that it does not explain is named with the
+entry, and fails the run; so work that loses an amount cannot say that all is well.
 
 Numbers are read in the plain form; other cells are counted and are in no sum.
 """

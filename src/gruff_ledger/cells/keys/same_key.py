@@ -1,8 +1,15 @@
 """Which records have the same key: array work on the key fields.
 
-Cells are compared by 64-bit fingerprints, sorted; then the cells of every record that
-was found to repeat another are compared to the character, so that two cells that share
-a fingerprint by accident are never taken for equal.
+Each record gets one number of 64 bits for the cells of its key. Equal keys have equal
+numbers; that two others share one is an accident, once in so many records that it will
+happen to somebody. So numbers only propose: the cells of every record that was found to
+repeat another are compared to the character, and where they differ the records of that
+number are looked at one by one.
+
+Equal numbers are found in a table of indices that their bits lead to: what finds an
+unequal number in its place looks again by other bits, until nothing waits. That reads
+and writes memory here and there, but sorts nothing. Keys of several fields begin with
+the field that tells most records apart, by a sample: often the others need no look.
 """
 
 from __future__ import annotations

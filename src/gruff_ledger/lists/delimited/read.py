@@ -1,7 +1,15 @@
 """Reading delimited text (RFC 4180, and the forms in which it really arrives).
 
-What stands above the records is settled here, and what becomes of records with too few
-or too many cells, and of blank ones at the end; `parsing` parses the records between.
+How a list is written is told before any record is: its encoding, by the letters that
+each candidate gives (`encoding`); delimiter and quoting, by which all of the first rows
+have the same number of cells (`delimiter`); titles and heading (`layout`). What a
+person pins is not told. Then the records are parsed (`parse`), and what does not fit is
+settled: records with too few or too many cells (`ragged`), blank ones at the end,
+quotes that swallow line ends (`swallowed_lines`).
+
+What always holds: each record below the heading is in the result, set aside with its
+text, or counted among the blank ones at the end; and no cell differs by a character
+from what stands in the source.
 """
 
 from __future__ import annotations

@@ -1,9 +1,13 @@
 """Outputs that appear whole or not at all.
 
-Each output is written beside its place and flushed. Only when all outputs of a run are
-complete are they put in their places, so that a run that fails or is killed while
-writing leaves every old file as it was. Signals to end wait meanwhile, and what was put
-in place is noted in `PLACED`.
+It goes in three steps. Outputs are claimed before any work is done: what would fail
+for its name, its place or what is there already, fails then. Each is written beside its
+place, in a hidden file with the mark of this run, and flushed to the disk as it grows.
+Only when all outputs of a run are complete are they put in their places (`places`), and
+so a run that fails or is killed while writing leaves every old file as it was. Signals
+to end wait meanwhile, which takes a moment, and what was put in place is noted in
+`PLACED`, so that whatever is said afterwards is true. What a killed run left beside
+its places the next run on this machine removes, by that mark.
 """
 
 from __future__ import annotations

@@ -1,4 +1,16 @@
-"""What `rollup` does."""
+"""What `rollup` does.
+
+Each list brings numbers, and for each the label down the side and the label across the
+top (`sources`); a grid and a long list become the same by that. The labels of all lists
+are united, side by side (`labels`): then each number has a row and a column in one cube
+of rows, columns and lists, and is added up there (`cube`), once for the cells and once
+for each total, so that no total is the sum of what was rounded. The result is laid out
+of the cube (`layout`), and what went into each of its figures is told by the same
+groups (`lineage`).
+
+What always holds: the sum of each list, as it was read, is that of its part of the cube
+and of the result; where it is not, the run is refused.
+"""
 
 from __future__ import annotations
 
