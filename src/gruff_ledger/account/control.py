@@ -5,7 +5,8 @@ must give what is there now. Each entry states what it took out of the sum or pu
 it, by its `Outcome` alone: records set aside or folded into others, records made (by
 origins that occur again), cells changed, fields renamed or left out, figures carried.
 Its result is added up anew. A difference that it does not explain is named with the
-entry, and fails the run; so work that loses an amount cannot say that all is well.
+entry, and the run ends with status 1: work that loses an amount cannot say that all is
+well.
 
 Numbers are read in the plain form; other cells are counted and are in no sum.
 """
