@@ -76,6 +76,16 @@ class OwnVerbTest(FolderTest):
         schema = json.loads(self.run_it("docket-schema"))
         self.assertIn("shout", json.dumps(schema))
 
+    def test_one_that_cannot_be_loaded_hides_no_other(self) -> None:
+        """It is a problem where it is used."""
+        for module in ("import nothing_of_this_name\n", "VERB = 1\n"):
+            with self.subTest(module=module):
+                self.write("lib/shout.py", module)
+                self.assertNotIn("shout", self.run_it("--help"))
+                self.run_it("count", "boats.csv", "--by", "Boat")
+                with self.assertRaisesRegex(AssertionError, "gruff: shout: .*verb"):
+                    self.run_it("shout", "boats.csv")
+
     def test_it_is_completed(self) -> None:
         told = self.run_it(
             _GRUFF_COMPLETE="bash_complete",
