@@ -66,20 +66,6 @@ class Terms(msgspec.Struct, frozen=True, kw_only=True):
         """
         return tuple(dict.fromkeys(_said_in(self, "list")))
 
-    @staticmethod
-    def made_words(stated: Mapping[str, Any], field: str) -> str:
-        """
-        Say how the work made a field, as far as its terms tell; else nothing.
-
-        Parameters
-        ----------
-        stated : mapping
-            The terms as an account keeps them, perhaps one of long ago.
-        field : str
-            The heading of a field that the work made.
-        """
-        return ""
-
     def files_named(self) -> dict[str, bool]:
         """Return the files that the terms name, and whether each must be there."""
         stored = dict.fromkeys(_said_in(self, "new file"), False)

@@ -117,4 +117,4 @@ VERBS: Mapping[str, Verb] = _Verbs()
 
 def made_words(name: str, stated: Mapping[str, Any], field: str) -> str:
     """Say how a verb made a field, as its terms in an account tell; else nothing."""
-    return VERBS[name].terms.made_words(stated, field) if name in VERBS else ""
+    return VERBS[name].made_words(stated, field) if name in VERBS else ""

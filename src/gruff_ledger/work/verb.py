@@ -6,7 +6,7 @@ Nothing large is imported here, so that verbs can be listed at once.
 from __future__ import annotations
 
 import importlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
@@ -63,6 +63,10 @@ class Beside(NamedTuple):
     shown: bool = False
 
 
+def _nothing_to_say(stated: Mapping[str, Any], field: str) -> str:
+    return ""
+
+
 class Verb(NamedTuple):
     """
     A verb.
@@ -91,6 +95,9 @@ class Verb(NamedTuple):
         The part of the work it belongs to; one of `STAGES`.
     examples : tuple of str
         Commands that its help shows.
+    made_words : callable
+        Says how the work made a field, as far as its terms tell; takes the terms as an
+        account keeps them, perhaps one of long ago, and the heading of the field.
     page : str
         What shows its results on a screen, as ``module:name``; empty for a table. See
         `gruff_ledger.cli.screen.page.Page`.
@@ -114,6 +121,7 @@ class Verb(NamedTuple):
     beside: tuple[Beside, ...] = ()
     stage: str = "own"
     examples: tuple[str, ...] = ()
+    made_words: Callable[[Mapping[str, Any], str], str] = _nothing_to_say
     page: str = ""
     asks: str = ""
 

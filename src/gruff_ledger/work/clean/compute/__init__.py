@@ -6,7 +6,17 @@ and the result is blank. Numbers are exact; nothing is rounded unless the formul
 so, but a fraction without an end is written with 12 decimals, which is said.
 """
 
+from collections.abc import Mapping
+from typing import Any
+
 from gruff_ledger.work.verb import Verb
+
+
+def made_words(stated: Mapping[str, Any], field: str) -> str:
+    """Say how a field was made; see `Verb.made_words`."""
+    formulas = stated.get("formula", {})
+    return f"{field} = {formulas[field]}" if field in formulas else ""
+
 
 VERB = Verb(
     "compute",
@@ -14,6 +24,7 @@ VERB = Verb(
     stage="clean",
     place=5,
     home=__name__,
+    made_words=made_words,
     examples=(
         'gruff compute incoming/guests.csv --formula "Fee=ROUND(Rate * Length, '
         '2, HALF UP)"',

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any
+from typing import Annotated
 
 from msgspec import Meta
 
@@ -47,9 +46,3 @@ class ComputeTerms(Terms, frozen=True, kw_only=True):
         for formula in self.formula.values():
             with said_by("formula"):
                 parse(formula)
-
-    @staticmethod
-    def made_words(stated: Mapping[str, Any], field: str) -> str:
-        """Say how a field was made; see `Terms.made_words`."""
-        formulas = stated.get("formula", {})
-        return f"{field} = {formulas[field]}" if field in formulas else ""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any
+from typing import Annotated
 
 from msgspec import Meta
 
@@ -71,9 +70,3 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
     def template_parts(self) -> list[tuple[str, bool]]:
         """Return the parts of the template; see `template_parts`."""
         return template_parts(self.template or "", "template")
-
-    @staticmethod
-    def made_words(stated: Mapping[str, Any], field: str) -> str:
-        """Say how a field was made; see `Terms.made_words`."""
-        fields = stated.get("fields")
-        return f"of {', '.join(fields)}" if fields else ""

@@ -9,7 +9,16 @@ Without `parts`, a heading that has the delimiter in it is split too and names t
 fields: so a whole list that was pasted into one field comes apart.
 """
 
+from collections.abc import Mapping
+from typing import Any
+
 from gruff_ledger.work.verb import Verb
+
+
+def made_words(stated: Mapping[str, Any], field: str) -> str:
+    """Say how a field was made; see `Verb.made_words`."""
+    return f"part of {stated['field']}" if stated.get("field") else ""
+
 
 VERB = Verb(
     "split",
@@ -17,6 +26,7 @@ VERB = Verb(
     stage="clean",
     place=2,
     home=__name__,
+    made_words=made_words,
     examples=(
         'gruff split incoming/guests.csv --field Place --at - --parts "Pontoon, '
         'Number"',

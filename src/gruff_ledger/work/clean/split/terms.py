@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from msgspec import Meta
 
@@ -129,8 +128,3 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         # The longest first, so that none hides a longer one.
         ordered = tuple(sorted(texts, key=lambda text: (-len(text), text)))
         return Cutting(ordered, self.which, respects_quotes=not self.no_quoting)
-
-    @staticmethod
-    def made_words(stated: Mapping[str, Any], field: str) -> str:
-        """Say how a field was made; see `Terms.made_words`."""
-        return f"part of {stated['field']}" if stated.get("field") else ""

@@ -9,7 +9,16 @@ takes cells from the others, as `precedence` says. Where filled cells differ, th
 finding.
 """
 
+from collections.abc import Mapping
+from typing import Any
+
 from gruff_ledger.work.verb import Beside, Verb
+
+
+def made_words(stated: Mapping[str, Any], field: str) -> str:
+    """Say how a field was made; see `Verb.made_words`."""
+    return "the name of the list" if field == stated.get("name-source") else ""
+
 
 VERB = Verb(
     "merge",
@@ -17,6 +26,7 @@ VERB = Verb(
     stage="together",
     place=1,
     home=__name__,
+    made_words=made_words,
     several=True,
     beside=(
         Beside("new", "By key, write the records new to the first list here."),

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from msgspec import Meta
 
@@ -133,8 +132,3 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
                 "Leave it out, or leave `by-position` out.",
                 term="aliases",
             )
-
-    @staticmethod
-    def made_words(stated: Mapping[str, Any], field: str) -> str:
-        """Say how a field was made; see `Terms.made_words`."""
-        return "the name of the list" if field == stated.get("name-source") else ""
