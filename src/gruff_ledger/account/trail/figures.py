@@ -7,7 +7,6 @@ from fractions import Fraction
 
 import numpy as np
 
-from gruff_ledger.account.control import decimal_words
 from gruff_ledger.account.trail.answers import Part, Parts
 from gruff_ledger.account.trail.format import DrawnLine, EntryLine, Who
 from gruff_ledger.account.trail.walk import OpenTrail
@@ -101,6 +100,9 @@ def _sum(
     """Add up what parts brought; those of the list before are taken off."""
     if drawn.figure != "sum":
         return None
+    # What reads numbers takes longer to load than most traces take.
+    from gruff_ledger.account.control import decimal_words
+
     numbers = [int(each) for each in trail.file.numbers(drawn.part, "value")[at]]
     if before is not None:
         lists_of = trail.file.numbers(drawn.part, "part")[at].tolist()
@@ -116,6 +118,8 @@ def _part(trail: OpenTrail, drawn: DrawnLine, row: int) -> Iterator[Part]:
     assert who is not None
     field = value = ""
     if drawn.fields:
+        from gruff_ledger.account.control import decimal_words
+
         field = drawn.fields[int(trail.file.numbers(drawn.part, "field")[row])]
         amount = trail.file.numbers(drawn.part, "value")[row]
         value = decimal_words(Fraction(int(amount), 10**drawn.scale))
