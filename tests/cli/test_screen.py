@@ -108,7 +108,7 @@ class ScreenTest(FolderTest):
             publisher.tell("north-quay.csv", "slow")
             url = f"{publisher.address}/north-quay.csv"
             told = self.shown("survey", url, "--time-limit", "3", "--tries", "1")
-        self.assertRegex(told, r"fetching north-quay  █+·+ \d+% of 4 kB")
+        self.assertRegex(told, r"fetching north-quay [━╸╺]+ \d+% of 4 kB 00:\d\d left")
         self.assertIn("did not come within 3 seconds", told)
 
 

@@ -11,7 +11,6 @@ from rich.progress import (
     ProgressColumn,
     SpinnerColumn,
     Task,
-    TaskProgressColumn,
     TextColumn,
 )
 from rich.text import Text
@@ -22,7 +21,20 @@ from gruff_ledger.cli.screen.paragraphs import screen
 _BAR_CELLS = 24
 
 # Colour is for what needs attention; this needs none.
-_PLAIN = Theme({"progress.percentage": "none", "progress.spinner": "none"})
+_PLAIN = Theme({"progress.spinner": "none"})
+
+
+class _Share(ProgressColumn):
+    """How much is done, of how much; nothing where that is unknown."""
+
+    def render(self, task: Task) -> Text:
+        if task.total is None:
+            return Text(_size(task.completed) if task.completed else "")
+        return Text(f"{task.percentage:.0f}% of {_size(task.total)}")
+
+
+def _size(count: float) -> str:
+    return f"{count / 1e6:.0f} MB" if count >= 1e6 else f"{count / 1e3:.0f} kB"
 
 
 class _Time(ProgressColumn):
@@ -47,7 +59,7 @@ def make_bars() -> Progress:
         SpinnerColumn(),
         TextColumn("{task.description}", markup=False),
         BarColumn(_BAR_CELLS, "grey74", "bold", "bold", "grey42"),
-        TaskProgressColumn(),
+        _Share(),
         _Time(),
         console=console,
         transient=True,
