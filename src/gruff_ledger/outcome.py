@@ -255,7 +255,7 @@ class Outcome(msgspec.Struct, frozen=True, eq=False):
         What the work found beside its table, for the further outputs of its verb.
     beside : mapping
         By their keys, functions that return the lists that the verb makes beside its
-        table; see `gruff_ledger.work.registry.Beside`.
+        table; see `gruff_ledger.work.verb.Beside`.
     """
 
     table: Table

@@ -25,14 +25,7 @@ from gruff_ledger.docket.load import load_docket
 from gruff_ledger.field_names import free_heading
 from gruff_ledger.job.engine import Run as Done
 from gruff_ledger.job.engine import run as run_job
-from gruff_ledger.job.job import (
-    Entry,
-    Job,
-    ListToRead,
-    OutToWrite,
-    files_of,
-    referred,
-)
+from gruff_ledger.job.job import Entry, Job, ListToRead, OutToWrite, files_of, referred
 from gruff_ledger.job.part import stopped_after
 from gruff_ledger.lists.address import list_name
 from gruff_ledger.lists.formats import read_list
@@ -50,10 +43,7 @@ from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.outcome import Outcome
-from gruff_ledger.problems import (
-    Problem,
-    UnreadableSource,
-)
+from gruff_ledger.problems import Problem, UnreadableSource
 from gruff_ledger.script_calls import (
     SOURCES,
     check_count,

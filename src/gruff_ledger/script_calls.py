@@ -8,11 +8,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, ParamSpec, TypeVar
 
 from gruff_ledger.field_names import free_heading
-from gruff_ledger.problems import (
-    BadTerms,
-    Problem,
-    nearest_or_all,
-)
+from gruff_ledger.problems import BadTerms, Problem, nearest_or_all
 from gruff_ledger.speakers import PYTHON
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Terms

@@ -3,6 +3,11 @@
 import subprocess
 import sys
 import unittest
+from unittest.mock import patch
+
+import pyarrow
+
+from gruff_ledger.system import memory
 
 # Most of what is freed must be at hand again: faults of pages are counted while arrays
 # of a stretch of records come and go.
@@ -39,6 +44,20 @@ class SettleMemoryTest(unittest.TestCase):
         self.assertIn(name, ("jemalloc", "system"))
         self.assertLess(faults, 5_000)
         self.assertLessEqual(faults, told(settled=False)[1])
+
+    def test_after_the_last_run_that_gives_back_all_is_as_it_was(self) -> None:
+        """Also where the program settled something else before."""
+        giving, pool = memory._GivingBack(), pyarrow.default_memory_pool()
+        giving.usual_bytes = 5
+        with patch.object(memory, "_set_of_library") as told_library:
+            giving.begin(1)
+            giving.begin(1)
+            giving.end()
+            self.assertEqual(pyarrow.default_memory_pool().backend_name, "system")
+            giving.end()
+        sizes = [call.args[1] for call in told_library.call_args_list]
+        self.assertEqual(sizes, [1, 5])
+        self.assertEqual(pyarrow.default_memory_pool().backend_name, pool.backend_name)
 
 
 if __name__ == "__main__":

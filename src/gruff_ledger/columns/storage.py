@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices
 
 _T = TypeVar("_T")
@@ -142,8 +143,6 @@ class Memory:
 
     def each(self, made: Callable[[_T], _R], items: Iterable[_T]) -> Iterable[_R]:
         """Apply a function to all items, in threads."""
-        from gruff_ledger.columns.threads import mapped
-
         return mapped(made, items)
 
 

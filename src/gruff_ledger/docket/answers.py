@@ -6,20 +6,10 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from gruff_ledger.docket.sections import (
-    AskTerms,
-)
+from gruff_ledger.docket.sections import AskTerms
 from gruff_ledger.docket.text import DocketText
-from gruff_ledger.problems import (
-    BadDocket,
-    BadTerms,
-    Problem,
-    nearest_or_all,
-)
-from gruff_ledger.terms.declared import (
-    all_of,
-    read,
-)
+from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
+from gruff_ledger.terms.declared import all_of, read
 
 
 def find_answers(

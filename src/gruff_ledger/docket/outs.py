@@ -6,26 +6,14 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from gruff_ledger.docket.sections import (
-    OutTerms,
-)
+from gruff_ledger.docket.sections import OutTerms
 from gruff_ledger.docket.text import DocketText
-from gruff_ledger.job.job import (
-    OutToWrite,
-)
+from gruff_ledger.job.job import OutToWrite
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import output_place, split_part
-from gruff_ledger.problems import (
-    BadDocket,
-    BadTerms,
-    Problem,
-    nearest_or_all,
-)
-from gruff_ledger.terms.declared import (
-    describe,
-    read,
-)
+from gruff_ledger.problems import BadDocket, BadTerms, Problem, nearest_or_all
+from gruff_ledger.terms.declared import describe, read
 
 
 def read_outs(

@@ -8,9 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.terms.declared import (
-    Terms,
-)
+from gruff_ledger.terms.declared import Terms
 from gruff_ledger.work.verb import Verb
 
 DOCKET_VERSION = 1

@@ -5,11 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from gruff_ledger.docket.toml_lines import Statement, line_of
-from gruff_ledger.problems import (
-    BadDocket,
-    BadTerms,
-    Problem,
-)
+from gruff_ledger.problems import BadDocket, BadTerms, Problem
 
 
 class DocketText(msgspec.Struct, frozen=True):

@@ -20,12 +20,7 @@ from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.room import TextRoom
 from gruff_ledger.columns.arrays import filtered, text_column
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.formula.nodes import (
-    BadFormula,
-    Call,
-    Node,
-    Place,
-)
+from gruff_ledger.formula.nodes import BadFormula, Call, Node, Place
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.formula.values import (
     ALL,

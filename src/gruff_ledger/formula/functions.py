@@ -13,12 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.dates.moments import DAY, SECOND, calendar_of
-from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
-    absolute,
-    remainders,
-    rounded,
-)
+from gruff_ledger.cells.numbers.amounts import Amounts, absolute, remainders, rounded
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula import operators, text_patterns
 from gruff_ledger.formula.casting import cast

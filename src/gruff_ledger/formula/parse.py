@@ -14,11 +14,7 @@ from typing import TYPE_CHECKING
 
 from gruff_ledger.formula.climb import TYPES_REMEDY, Expression
 from gruff_ledger.formula.constants import RESERVED, without_operator
-from gruff_ledger.formula.nodes import (
-    BadFormula,
-    Node,
-    Place,
-)
+from gruff_ledger.formula.nodes import BadFormula, Node, Place
 
 if TYPE_CHECKING:
     from lark import Lark, Token

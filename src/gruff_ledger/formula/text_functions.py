@@ -9,19 +9,13 @@ from typing import Any
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
-)
+from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.columns.arrays import spread_column
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula.context import Context, Operation
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call
-from gruff_ledger.formula.values import (
-    Numbers,
-    Texts,
-    Value,
-)
+from gruff_ledger.formula.values import Numbers, Texts, Value
 
 # A text longer than this in every record would fill the memory.
 _LONGEST_PADDED = 10_000

@@ -19,10 +19,7 @@ from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call, Literal, Place
 from gruff_ledger.formula.operators import truth, written_text
-from gruff_ledger.formula.values import (
-    Texts,
-    Value,
-)
+from gruff_ledger.formula.values import Texts, Value
 
 # What matches of a pattern need not be counted for.
 _SURELY_SMALL_BYTES = 1 << 26

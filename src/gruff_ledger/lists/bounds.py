@@ -172,7 +172,7 @@ def heading_notes(
 def made_up_notes(
     name: str, headings: tuple[str, ...], made: Mapping[int, str]
 ) -> tuple[Note, ...]:
-    """Say which headings were made up, and for what; see `naming.made_headings`."""
+    """Say which headings were made up, for what; see `field_names.made_headings`."""
     if not made:
         return ()
     first = [

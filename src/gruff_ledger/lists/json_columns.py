@@ -14,13 +14,7 @@ from gruff_ledger.columns.arrays import concat_columns, constant_column, text_co
 from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import made_headings
 from gruff_ledger.lists.bounds import Found, made_up_notes
-from gruff_ledger.lists.reading import (
-    NESTED,
-    NULL,
-    NUMBER,
-    TRUTH,
-    Kinds,
-)
+from gruff_ledger.lists.reading import NESTED, NULL, NUMBER, TRUTH, Kinds
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note, SetAside
 from gruff_ledger.problems import UnreadableSource

@@ -12,9 +12,7 @@ from gruff_ledger.lists.known_formats import WRITTEN
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
 from gruff_ledger.outcome import Finding
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import (
-    Table,
-)
+from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Terms
 
 

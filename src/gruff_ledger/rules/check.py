@@ -25,11 +25,7 @@ from gruff_ledger.cells.match.folded_fields import folded, folding
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.templates import by_template, template_parts
-from gruff_ledger.columns.arrays import (
-    concat_columns,
-    constant_column,
-    filtered,
-)
+from gruff_ledger.columns.arrays import concat_columns, constant_column, filtered
 from gruff_ledger.columns.threads import mapped_whole
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_field, find_fields, first_names, format_names

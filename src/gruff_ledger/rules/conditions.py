@@ -12,16 +12,12 @@ import pyarrow as pa
 
 from gruff_ledger.cells.dates.moments import read_moment
 from gruff_ledger.cells.keys.distinct import distinct
-from gruff_ledger.cells.keys.same_key import (
-    index_in,
-)
+from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.numbers.amounts import compared, constant
 from gruff_ledger.cells.numbers.forms import PLAIN, number_pattern
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.columns.arrays import (
-    arrow_functions,
-)
+from gruff_ledger.columns.arrays import arrow_functions
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.values import Cells

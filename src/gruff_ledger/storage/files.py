@@ -19,10 +19,8 @@ ends; what a killed run left there, the next one removes.
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import itertools
 import os
-import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
@@ -43,6 +41,7 @@ from gruff_ledger.storage.folders import (
 )
 from gruff_ledger.storage.numpy_memory import MappedArrays, Places
 from gruff_ledger.storage.stretches import parted, taken_in_runs
+from gruff_ledger.system.memory import GIVING_BACK
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
@@ -52,10 +51,6 @@ _LEAST_BYTES = 1 << 20
 
 # How much of a column is made before it goes to a file.
 _GATHERED_BYTES = 1 << 25
-
-# A parameter of the GNU C library's memory (malloc.h); others do without.
-_M_MMAP_THRESHOLD = -3
-_USUAL_THRESHOLD = 128 << 10
 
 # Parsed records are gathered in files of about this size.
 _FILE_BYTES = 1 << 28
@@ -71,41 +66,6 @@ _PART_RECORDS = 1 << 20
 def wants_files(size_bytes: int, memory_bytes: int) -> bool:
     """Whether lists of a size are too large to be worked on in memory."""
     return size_bytes * _TIMES_IN_MEMORY > memory_bytes
-
-
-class _GivingBack:
-    """Has Arrow and the C library give back at once what is freed, for some runs."""
-
-    def __init__(self) -> None:
-        self._guard = threading.Lock()
-        self._count = 0
-        self._pool: Any = None
-
-    def begin(self) -> None:
-        """Begin with it, if nobody else has."""
-        with self._guard:
-            self._count += 1
-            if self._count == 1:
-                # It gives what is freed back to the system at once, if it is told to.
-                self._pool = pa.default_memory_pool()
-                pa.set_memory_pool(pa.system_memory_pool())
-                self._map_from(_LEAST_BYTES)
-
-    def end(self) -> None:
-        """Leave all as it was, if nobody else needs it."""
-        with self._guard:
-            self._count -= 1
-            if not self._count:
-                pa.set_memory_pool(self._pool)
-                self._map_from(_USUAL_THRESHOLD)
-
-    @staticmethod
-    def _map_from(size_bytes: int) -> None:
-        with contextlib.suppress(AttributeError, OSError, TypeError):
-            ctypes.CDLL(None).mallopt(_M_MMAP_THRESHOLD, size_bytes)
-
-
-_GIVING_BACK = _GivingBack()
 
 
 class Files:
@@ -150,7 +110,7 @@ class Files:
 
     def __enter__(self) -> Self:
         self.has_arrays = self._arrays.begin()
-        _GIVING_BACK.begin()
+        GIVING_BACK.begin(_LEAST_BYTES)
         self._token = STORAGE.set(self)
         return self
 
@@ -161,7 +121,7 @@ class Files:
         trace: TracebackType | None,
     ) -> None:
         STORAGE.reset(self._token)
-        _GIVING_BACK.end()
+        GIVING_BACK.end()
         self._arrays.end()
         self.close()
 

@@ -10,6 +10,7 @@ import contextlib
 import ctypes
 import os
 import sys
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,9 @@ import pyarrow as pa
 
 # Parameters of mallopt(3), of the GNU C library.
 _TRIM_THRESHOLD, _MMAP_THRESHOLD = -1, -3
+
+# From this size on the C library gives back what is freed, unless it is told otherwise.
+_USUAL_BYTES = 128 << 10
 
 # Arrays of a stretch of records are well below the first, and those of a whole large
 # list above it: these are still given back at once. No more than the second is kept.
@@ -38,12 +42,53 @@ def settle_memory() -> None:
     except NotImplementedError:
         # There is none on Windows.
         pa.set_memory_pool(pa.system_memory_pool())
+    GIVING_BACK.usual_bytes = _LARGE_BYTES
+    _set_of_library(_MMAP_THRESHOLD, _LARGE_BYTES)
+    _set_of_library(_TRIM_THRESHOLD, _KEPT_BYTES)
+
+
+def _set_of_library(parameter: int, size_bytes: int) -> None:
     if sys.platform == "linux":
         # Other C libraries have no such call, or take no notice of it.
         with contextlib.suppress(OSError, AttributeError):
-            settle = ctypes.CDLL(None).mallopt
-            settle(_MMAP_THRESHOLD, _LARGE_BYTES)
-            settle(_TRIM_THRESHOLD, _KEPT_BYTES)
+            ctypes.CDLL(None).mallopt(parameter, size_bytes)
+
+
+class _GivingBack:
+    """
+    Has Arrow and the C library give back at once what is freed, while runs want it.
+
+    Attributes
+    ----------
+    usual_bytes : int
+        From which size on the C library does so otherwise.
+    """
+
+    def __init__(self) -> None:
+        self.usual_bytes = _USUAL_BYTES
+        self._guard = threading.Lock()
+        self._runs = 0
+        self._pool: Any = None
+
+    def begin(self, size_bytes: int) -> None:
+        """Begin with it from a size on, if no other run has."""
+        with self._guard:
+            self._runs += 1
+            if self._runs == 1:
+                self._pool = pa.default_memory_pool()
+                pa.set_memory_pool(pa.system_memory_pool())
+                _set_of_library(_MMAP_THRESHOLD, size_bytes)
+
+    def end(self) -> None:
+        """Leave all as it was, if no other run needs it."""
+        with self._guard:
+            self._runs -= 1
+            if not self._runs:
+                pa.set_memory_pool(self._pool)
+                _set_of_library(_MMAP_THRESHOLD, self.usual_bytes)
+
+
+GIVING_BACK = _GivingBack()
 
 
 def give_back_memory_at_once() -> None:

@@ -11,16 +11,9 @@ import click
 import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance
-from gruff_ledger.account.words import (
-    balance_words,
-    since_rows,
-    since_words,
-)
+from gruff_ledger.account.words import balance_words, since_rows, since_words
 from gruff_ledger.cli.screen.page import page_of
-from gruff_ledger.cli.screen.paragraphs import (
-    paragraph,
-    screen,
-)
+from gruff_ledger.cli.screen.paragraphs import paragraph, screen
 from gruff_ledger.cli.screen.remarks import remark_lines
 from gruff_ledger.job.engine import Run
 from gruff_ledger.job.write import account_text

@@ -37,12 +37,7 @@ from gruff_ledger.lists.delimited.encoding import (
     is_utf8,
 )
 from gruff_ledger.lists.delimited.layout import Layout, detect_layout
-from gruff_ledger.lists.delimited.parse import (
-    Parsed,
-    Plan,
-    open_quote,
-    parse_records,
-)
+from gruff_ledger.lists.delimited.parse import Parsed, Plan, open_quote, parse_records
 from gruff_ledger.lists.delimited.quote_notes import quoting_notes
 from gruff_ledger.lists.delimited.ragged import (
     findings_on_short,
@@ -51,12 +46,7 @@ from gruff_ledger.lists.delimited.ragged import (
 )
 from gruff_ledger.lists.delimited.swallowed_lines import swallowed_notes
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.source import (
-    HEAD_BYTES,
-    Opened,
-    Seen,
-    changed_meanwhile,
-)
+from gruff_ledger.lists.source import HEAD_BYTES, Opened, Seen, changed_meanwhile
 from gruff_ledger.problems import UnreadableSource
 
 # How much of a source is looked at to tell whether a bad byte in its head is rare.

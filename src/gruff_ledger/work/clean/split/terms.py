@@ -6,9 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from gruff_ledger.cells.text.cut import (
-    Cutting,
-)
+from gruff_ledger.cells.text.cut import Cutting
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Terms, Text
 

@@ -13,11 +13,7 @@ from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import letters, loose
 from gruff_ledger.cells.numbers.plain import chunk_numbers, exact, plain_text, sum_of
 from gruff_ledger.cells.text.spaces import without_invisible
-from gruff_ledger.cells.text_bytes import (
-    DIGIT,
-    kinds_in,
-    text_chunks,
-)
+from gruff_ledger.cells.text_bytes import DIGIT, kinds_in, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.table import Origin

@@ -9,11 +9,7 @@ from msgspec import Meta
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Item, Terms, Text
 from gruff_ledger.words import counted
-from gruff_ledger.work.keys.fields import (
-    MATCH,
-    Level,
-    parse_key_fields,
-)
+from gruff_ledger.work.keys.fields import MATCH, Level, parse_key_fields
 
 
 class CardTerms(Terms, frozen=True, kw_only=True):

@@ -19,12 +19,7 @@ from gruff_ledger.columns.arrays import (
 )
 from gruff_ledger.columns.threads import mapped_whole
 from gruff_ledger.columns.types import Indices, Mask
-from gruff_ledger.field_names import (
-    expand_names,
-    find_field,
-    free_heading,
-    parse_pair,
-)
+from gruff_ledger.field_names import expand_names, find_field, free_heading, parse_pair
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table

@@ -15,17 +15,11 @@ from gruff_ledger.columns.arrays import (
     text_column,
 )
 from gruff_ledger.columns.types import Column, Indices, Mask
-from gruff_ledger.field_names import (
-    free_heading,
-)
+from gruff_ledger.field_names import free_heading
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import counted
-from gruff_ledger.work.keys.pairs import (
-    KeyPair,
-    Keys,
-    pair_words,
-)
+from gruff_ledger.work.keys.pairs import KeyPair, Keys, pair_words
 from gruff_ledger.work.together.compare.terms import CompareTerms
 
 # Of more cells that changed it is not said at each what it was.

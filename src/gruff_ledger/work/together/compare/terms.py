@@ -9,9 +9,7 @@ from msgspec import Meta
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Pair, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level
-from gruff_ledger.work.keys.pairs import (
-    parse_key_pairs,
-)
+from gruff_ledger.work.keys.pairs import parse_key_pairs
 
 
 class CompareTerms(Terms, frozen=True, kw_only=True):

@@ -21,14 +21,7 @@ from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
-from gruff_ledger.outcome import (
-    Change,
-    Drawn,
-    Finding,
-    Lineage,
-    Note,
-    Outcome,
-)
+from gruff_ledger.outcome import Change, Drawn, Finding, Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.keys.groups import best_of_group, last_of_group

@@ -13,22 +13,13 @@ from gruff_ledger.columns.arrays import (
     text_column,
 )
 from gruff_ledger.columns.types import Column, Indices, Mask
-from gruff_ledger.outcome import (
-    Finding,
-    Note,
-    Severity,
-)
+from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, first_few
-from gruff_ledger.work.keys.pairs import (
-    KeyPair,
-    pair_words,
-)
+from gruff_ledger.work.keys.pairs import KeyPair, pair_words
 from gruff_ledger.work.together.lookup.bands import Banded
 from gruff_ledger.work.together.lookup.terms import LookupTerms
-from gruff_ledger.work.together.lookup.unmatched import (
-    Unmatched,
-)
+from gruff_ledger.work.together.lookup.unmatched import Unmatched
 
 # Unmatched keys that the summary names.
 _NAMED_KEYS = 4

@@ -7,10 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.columns.arrays import (
-    spread_column,
-    text_column,
-)
+from gruff_ledger.columns.arrays import spread_column, text_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Table

@@ -15,20 +15,11 @@ from gruff_ledger.cells.numbers.group_figures import (
     group_sums,
 )
 from gruff_ledger.cells.numbers.wide import Integers
-from gruff_ledger.columns.arrays import (
-    concat_columns,
-    filtered,
-    text_column,
-)
+from gruff_ledger.columns.arrays import concat_columns, filtered, text_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.work.together.rollup.labels import (
-    Sides,
-)
-from gruff_ledger.work.together.rollup.sources import (
-    Brought,
-    counted_cells,
-)
+from gruff_ledger.work.together.rollup.labels import Sides
+from gruff_ledger.work.together.rollup.sources import Brought, counted_cells
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 TOTAL = "Total"

@@ -11,21 +11,14 @@ from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.cells.match.levels import LEVELS, loose
 from gruff_ledger.cells.order import code_ranks, sorted_places
-from gruff_ledger.columns.arrays import (
-    concat_columns,
-    filtered,
-    taken,
-    text_column,
-)
+from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import first_few
 from gruff_ledger.work.orders import Key, Ordering, ordering
-from gruff_ledger.work.together.rollup.sources import (
-    Brought,
-)
+from gruff_ledger.work.together.rollup.sources import Brought
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 

@@ -7,14 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from gruff_ledger.cells.keys.distinct import with_cells
-from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
-    subtracted,
-    to_column,
-)
-from gruff_ledger.cells.numbers.group_figures import (
-    group_ends,
-)
+from gruff_ledger.cells.numbers.amounts import Amounts, subtracted, to_column
+from gruff_ledger.cells.numbers.group_figures import group_ends
 from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
@@ -32,14 +26,8 @@ from gruff_ledger.work.together.rollup.cube import (
     figures_of,
     some_parts,
 )
-from gruff_ledger.work.together.rollup.labels import (
-    Sides,
-)
-from gruff_ledger.work.together.rollup.sources import (
-    MADE_HEADING,
-    NO_LABEL,
-    Brought,
-)
+from gruff_ledger.work.together.rollup.labels import Sides
+from gruff_ledger.work.together.rollup.sources import MADE_HEADING, NO_LABEL, Brought
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 

@@ -9,21 +9,10 @@ import numpy as np
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.outcome import Drawn, Span
 from gruff_ledger.table import Origin
-from gruff_ledger.work.together.rollup.cube import (
-    Cube,
-    end_to_end,
-)
-from gruff_ledger.work.together.rollup.labels import (
-    Sides,
-)
-from gruff_ledger.work.together.rollup.layout import (
-    kinds_of_rows,
-    row_order,
-)
-from gruff_ledger.work.together.rollup.sources import (
-    Brought,
-    counted_cells,
-)
+from gruff_ledger.work.together.rollup.cube import Cube, end_to_end
+from gruff_ledger.work.together.rollup.labels import Sides
+from gruff_ledger.work.together.rollup.layout import kinds_of_rows, row_order
+from gruff_ledger.work.together.rollup.sources import Brought, counted_cells
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 

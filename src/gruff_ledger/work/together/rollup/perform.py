@@ -20,19 +20,9 @@ from typing import NamedTuple
 import numpy as np
 from msgspec import structs
 
-from gruff_ledger.cells.numbers.amounts import (
-    decimal_text,
-    read_amounts,
-)
-from gruff_ledger.cells.numbers.group_figures import (
-    total_of,
-)
-from gruff_ledger.columns.arrays import (
-    concat_columns,
-    filtered,
-    joined,
-    text_column,
-)
+from gruff_ledger.cells.numbers.amounts import decimal_text, read_amounts
+from gruff_ledger.cells.numbers.group_figures import total_of
+from gruff_ledger.columns.arrays import concat_columns, filtered, joined, text_column
 from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import OutOfBalance
@@ -60,10 +50,7 @@ from gruff_ledger.work.together.rollup.layout import (
     row_order,
 )
 from gruff_ledger.work.together.rollup.lineage import find_drawn
-from gruff_ledger.work.together.rollup.sources import (
-    Brought,
-    gathered,
-)
+from gruff_ledger.work.together.rollup.sources import Brought, gathered
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 __all__ = ["RollupTerms", "perform"]

@@ -17,10 +17,7 @@ from msgspec import structs
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
-from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
-    read_amounts,
-)
+from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.columns.arrays import filtered, text_column
 from gruff_ledger.columns.threads import mapped_whole
