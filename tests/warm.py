@@ -36,7 +36,7 @@ _SECONDS_TO_START = 60
 _MOST_BYTES = 1 << 20
 
 # What tests load beside the program's own modules; others are loaded when needed.
-_PACKAGES = ("pyarrow.csv", "rich.table", "xlsxwriter", "sqlalchemy", "jinja2", "lark")
+_PACKAGES = ("pyarrow.csv", "rich.table", "xlsxwriter", "sqlalchemy", "jinja2")
 
 
 class Loaded(NamedTuple):

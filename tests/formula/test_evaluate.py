@@ -9,8 +9,9 @@ from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
-from gruff_ledger.formula.parse import MOST_NESTED, parse
+from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.text_patterns import is_like
+from gruff_ledger.formula.tokens import MOST_NESTED
 from gruff_ledger.formula.values import column_of
 from tests.support import table
 

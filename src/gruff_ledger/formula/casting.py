@@ -14,10 +14,10 @@ from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.dates.moments import DAY, Moments
 from gruff_ledger.cells.numbers.amounts import absolute, compared, constant, rounded
 from gruff_ledger.columns.arrays import constant_column
-from gruff_ledger.formula.climb import TYPES_REMEDY
 from gruff_ledger.formula.context import Context
 from gruff_ledger.formula.deciding import decided
 from gruff_ledger.formula.nodes import BadFormula, Call
+from gruff_ledger.formula.tokens import TYPES_REMEDY
 from gruff_ledger.formula.values import (
     Cells,
     Dates,

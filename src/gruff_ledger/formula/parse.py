@@ -1,63 +1,46 @@
 """Reading a formula: from text to nodes.
 
 The language is a subset of the value expressions and search conditions of ISO/IEC
-9075-2 (SQL, Foundation). Before the parser sees a text, its length, its nesting and its
-quotes and brackets are checked, so that a hostile one is refused at once.
+9075-2 (SQL, Foundation). A parser goes once over the tokens of the text, with a method
+for each level of binding, from the loosest to the closest: each reads what binds closer
+than itself and then the operators of its own. What binds equally close is worked out
+from left to right, without one call in another, so only brackets, functions and cases
+cost depth, which is bounded (`tokens.MOST_NESTED`). The first token that cannot stand
+where it does is refused, with its place.
 """
 
 from __future__ import annotations
 
 import functools
-import re
-from importlib import resources
 from typing import TYPE_CHECKING
 
-from gruff_ledger.formula.climb import TYPES_REMEDY, Expression
-from gruff_ledger.formula.constants import RESERVED, without_operator
-from gruff_ledger.formula.nodes import BadFormula, Node, Place
+from gruff_ledger.formula.literals import VALUES, read_literal, read_typed, unquoted
+from gruff_ledger.formula.nodes import (
+    BadFormula,
+    Call,
+    Case,
+    Chain,
+    Field,
+    Literal,
+    Node,
+    Place,
+)
+from gruff_ledger.formula.own_forms import OWN_FORMS, OtherForm, take_separator
+from gruff_ledger.formula.tokens import VALUE, Cursor, Kind, Token
 
 if TYPE_CHECKING:
-    from lark import Lark, Token
+    from collections.abc import Callable
 
-# A formula that a person writes has a few hundred characters.
-MOST_CHARACTERS = 10_000
-# Brackets, functions and cases in one another: each takes a score of Python's calls, of
-# which a thousand may be open.
-MOST_NESTED = 32
-
-
-# What people write out of the habit of other languages.
-_HINTS = {
-    "%": "For the rest of a division write MOD(a, b).",
-    "&": "For both conditions write AND, to join texts ||.",
-    "|": "For one of two conditions write OR, to join texts ||.",
-    "!": "For the opposite write NOT, for unequal <>.",
-    "^": "Write a power as a product.",
-    "==": "For equal write =.",
-    "“": "Text stands in straight single quotes, a field in straight double ones.",
-    "”": "Text stands in straight single quotes, a field in straight double ones.",
-    "‘": "Text stands in straight single quotes: 'A'.",
-    "’": "Text stands in straight single quotes: 'A'.",
-    "`": "A field with spaces in its name stands in double quotes.",
-    "[": "A field with spaces in its name stands in double quotes.",
-    ";": "A formula is one expression, without an end mark.",
-    "{": "Name a field as it is, or in double quotes.",
-}
-
-
-@functools.cache
-def _parser() -> Lark:
-    """Return the parser, by the tables made when the package was built if they fit."""
-    from lark import Lark, __version__
-
-    folder = resources.files("gruff_ledger.formula")
-    made = folder / f"formula-{__version__}.tables"
-    if made.is_file():
-        with made.open("rb") as stream:
-            return Lark.load(stream)
-    grammar = (folder / "formula.lark").read_text(encoding="utf-8")
-    # As in hatch_build.py.
-    return Lark(grammar, parser="lalr", lexer="contextual", propagate_positions=True)
+_COMPARISONS = ("=", "<>", "!=", "<", "<=", ">", ">=")
+_TESTS = ("NULL", "TRUE", "FALSE", "UNKNOWN")
+# What can stand between two values: where one is left over, brackets are missing.
+_OPERATORS = frozenset(
+    (
+        *_COMPARISONS,
+        *("OR", "AND", "NOT", "IS", "BETWEEN", "IN", "LIKE", "LIKE_REGEX"),
+        *("||", "+", "-", "*", "/"),
+    )
+)
 
 
 @functools.lru_cache(maxsize=256)
@@ -68,7 +51,7 @@ def parse(text: str) -> Node:
     Parameters
     ----------
     text : str
-        At most `MOST_CHARACTERS` long and `MOST_NESTED` deep.
+        At most `tokens.MOST_CHARACTERS` long and `tokens.MOST_NESTED` deep.
 
     Returns
     -------
@@ -79,119 +62,253 @@ def parse(text: str) -> Node:
     BadFormula
         If it is none, with the place marked.
     """
-    _check(text)
-    from lark import UnexpectedCharacters, UnexpectedInput, UnexpectedToken
-
-    try:
-        tree = _parser().parse(text)
-    except UnexpectedCharacters as error:
-        raise _unknown_character(text, error.pos_in_stream or 0) from None
-    except UnexpectedToken as error:
-        raise _unexpected(text, error.token, error.accepts | error.expected) from None
-    except UnexpectedInput:
-        raise _ended(text) from None
-    return Expression(text, tree.children[0]).node()
+    return _Parser(text).formula()
 
 
-def _check(text: str) -> None:
-    """Refuse texts that are empty, too long, nested too deeply or not closed."""
-    if not text.strip():
-        raise BadFormula("the formula is empty.", "Write one.", Place(text, 0, 0))
-    if len(text) > MOST_CHARACTERS:
-        raise BadFormula(
-            f"the formula has {len(text)} characters, and {MOST_CHARACTERS} are "
-            "allowed.",
-            "Compute parts of it in fields of their own.",
-            Place(text[:200], 0, 1),
-        )
-    opened: list[tuple[str, int]] = []
-    for match in re.finditer(
-        r"'(?:[^']|'')*('?)|\"(?:[^\"]|\"\")*(\"?)|[()]|\b(?:CASE|END)\b", text, re.I
-    ):
-        mark, at = match[0], match.start()
-        place = Place(text, at, at + 1)
-        if mark[0] in "'\"" and not (match[1] or match[2]):
-            kind = "single" if mark[0] == "'" else "double"
+class _Parser:
+    """Makes nodes of the tokens of one formula."""
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._cursor = Cursor(text)
+
+    def formula(self) -> Node:
+        """Return the node of the whole text."""
+        node = self._expression()
+        if self._cursor.next.kind is not Kind.END:
+            self._cursor.refuse()
+        return node
+
+    def _span(self, first: Place, last: Place) -> Place:
+        return Place(self._text, first.start, last.end)
+
+    def _expression(self) -> Node:
+        node = self._or()
+        token = self._cursor.next
+        if token.word in _OPERATORS:
+            raise _needs_brackets(token)
+        return node
+
+    def _or(self) -> Node:
+        return self._flat("OR", self._and)
+
+    def _and(self) -> Node:
+        return self._flat("AND", self._not)
+
+    def _flat(self, name: str, closer: Callable[[], Node]) -> Node:
+        nodes = [closer()]
+        while self._cursor.takes(name):
+            nodes.append(closer())
+        if len(nodes) == 1:
+            return nodes[0]
+        return Call(name, tuple(nodes), self._span(nodes[0].place, nodes[-1].place))
+
+    def _not(self) -> Node:
+        first, negated = self._cursor.next, False
+        while self._cursor.takes("NOT"):
+            negated = not negated
+        node = self._predicate()
+        if not negated:
+            return node
+        return Call("NOT", (node,), self._span(first.place, node.place))
+
+    def _predicate(self) -> Node:
+        left = self._concat()
+        operator = self._cursor.next
+        if operator.word in _COMPARISONS:
+            return self._comparison(left)
+        if operator.word == "IS":
+            return self._test(left)
+        forms = {
+            "BETWEEN": self._between,
+            "IN": self._in,
+            "LIKE": self._like,
+            "LIKE_REGEX": self._like,
+        }
+        if operator.word == "NOT" and self._cursor.following.word not in forms:
+            raise _needs_brackets(operator)
+        negated = self._cursor.takes("NOT")
+        name = self._cursor.next.word
+        if name not in forms:
+            return left
+        self._cursor.take()
+        node = forms[name](name, left)
+        return Call("NOT", (node,), node.place) if negated else node
+
+    def _comparison(self, left: Node) -> Call:
+        name = self._cursor.take().word
+        right = self._concat()
+        name = "<>" if name == "!=" else name
+        return Call(name, (left, right), self._span(left.place, right.place))
+
+    def _test(self, left: Node) -> Call:
+        self._cursor.take()
+        negated = self._cursor.takes("NOT")
+        token = self._cursor.take()
+        if token.word not in _TESTS:
             raise BadFormula(
-                f"a {kind} quote is opened and not closed.",
-                "Close it, or double a quote that belongs to the text.",
+                f"{token.place.written} cannot follow IS.",
+                "Write IS NULL, IS TRUE, IS FALSE or IS UNKNOWN; for equal write =.",
+                token.place,
+            )
+        place = self._span(left.place, token.place)
+        node = Call(f"IS {token.word}", (left,), place)
+        return Call("NOT", (node,), place) if negated else node
+
+    def _between(self, name: str, left: Node) -> Call:
+        low = self._concat()
+        if not self._cursor.takes("AND"):
+            raise BadFormula(
+                "BETWEEN has one end only.",
+                "Write a BETWEEN b AND c.",
+                self._span(left.place, low.place),
+            )
+        high = self._concat()
+        return Call(name, (left, low, high), self._span(left.place, high.place))
+
+    def _in(self, name: str, left: Node) -> Call:
+        if self._cursor.next.word == "(":
+            values, place = self._brackets()
+            return Call(name, (left, *values), self._span(left.place, place))
+        # Only POSITION and TRANSLATE_REGEX have this form.
+        right = self._concat()
+        return Call("IN TEXT", (left, right), self._span(left.place, right.place))
+
+    def _like(self, name: str, left: Node) -> Call:
+        nodes = [left, self._concat()]
+        if name == "LIKE" and self._cursor.takes("ESCAPE"):
+            nodes.append(self._concat())
+        return Call(name, tuple(nodes), self._span(left.place, nodes[-1].place))
+
+    def _concat(self) -> Node:
+        return self._flat("||", self._sum)
+
+    def _sum(self) -> Node:
+        return self._chain(("+", "-"), self._product)
+
+    def _product(self) -> Node:
+        return self._chain(("*", "/"), self._signed)
+
+    def _chain(self, operators: tuple[str, ...], closer: Callable[[], Node]) -> Node:
+        first = closer()
+        rest: list[tuple[str, Node]] = []
+        while self._cursor.next.word in operators:
+            rest.append((self._cursor.take().word, closer()))
+        if not rest:
+            return first
+        return Chain(first, tuple(rest), self._span(first.place, rest[-1][1].place))
+
+    def _signed(self) -> Node:
+        first, negative = self._cursor.next, False
+        while self._cursor.next.word in ("+", "-"):
+            negative ^= self._cursor.take().word == "-"
+        node = self._value()
+        if not negative:
+            return node
+        return Call("-", (node,), self._span(first.place, node.place))
+
+    def _value(self) -> Node:
+        token = self._cursor.next
+        if token.word == "(":
+            return self._bracketed()
+        if token.kind in (Kind.NUMBER, Kind.TEXT):
+            return read_literal(self._cursor)
+        if token.kind is Kind.QUOTED:
+            return Field(unquoted(self._cursor.take()), token.place)
+        if token.word == "CASE":
+            return self._case()
+        if token.word == "NOT":
+            raise _needs_brackets(token)
+        if token.word in VALUES:
+            return Literal(VALUES[token.word], self._cursor.take().place)
+        if token.kind is not Kind.NAME or token.is_reserved:
+            self._cursor.refuse(VALUE)
+        if self._cursor.following.kind is Kind.TEXT:
+            return read_typed(self._cursor)
+        if self._cursor.following.word == "(":
+            return self._call()
+        return Field(token.place.written, self._cursor.take().place)
+
+    def _brackets(self) -> tuple[tuple[Node, ...], Place]:
+        """Return the values between two brackets, and where the brackets stand."""
+        opening = self._cursor.open()
+        values = [self._expression()]
+        while self._cursor.takes(","):
+            values.append(self._expression())
+        return tuple(values), self._span(opening.place, self._cursor.close(")").place)
+
+    def _bracketed(self) -> Node:
+        values, place = self._brackets()
+        if len(values) > 1:
+            raise BadFormula(
+                "several values stand where one is expected.",
+                "Such a list follows IN.",
                 place,
             )
-        if mark in "()" or mark.upper() in ("CASE", "END"):
-            _balance(opened, mark.upper(), place)
-    if opened:
-        mark, at = opened[-1]
-        if mark == "(":
-            raise BadFormula(
-                "a bracket is opened and not closed.",
-                "Close it where it belongs.",
-                Place(text, at, at + 1),
-            )
+        return values[0]
+
+    def _case(self) -> Case:
+        first = self._cursor.open()
+        operand = None
+        if self._cursor.next.word != "WHEN":
+            operand = self._expression()
+        pairs: list[tuple[Node, Node]] = []
+        while not pairs or self._cursor.next.word == "WHEN":
+            self._expect("WHEN")
+            condition = self._expression()
+            if operand is not None:
+                condition = Call("=", (operand, condition), condition.place)
+            self._expect("THEN")
+            pairs.append((condition, self._expression()))
+        otherwise: Node | None = None
+        if self._cursor.takes("ELSE"):
+            otherwise = self._expression()
+        place = self._span(first.place, self._cursor.close("END").place)
+        return Case(tuple(pairs), otherwise or Literal(None, place), place)
+
+    def _expect(self, word: str) -> None:
+        if not self._cursor.takes(word):
+            self._cursor.refuse(word)
+
+    def _call(self) -> Call:
+        first = self._cursor.take()
+        self._cursor.open()
+        form = OWN_FORMS.get(first.word)
+        if form is None:
+            args, words = self._arguments()
+        else:
+            try:
+                args, words = form.read(self._cursor, self._expression)
+                if self._cursor.next.word != ")":
+                    take_separator(self._cursor)
+                    raise OtherForm
+            except OtherForm:
+                raise BadFormula(
+                    f"{first.word} is written differently.",
+                    f"Write {form.written}.",
+                    self._span(first.place, self._cursor.skip_call().place),
+                ) from None
+        place = self._span(first.place, self._cursor.close(")").place)
+        return Call(first.word, args, place, words)
+
+    def _arguments(self) -> tuple[tuple[Node, ...], tuple[str, ...]]:
+        """Return the values of a call, and what stands between them."""
+        if self._cursor.next.word == ")":
+            return (), ()
+        args = [self._expression()]
+        words: list[str] = []
+        while separator := take_separator(self._cursor):
+            words.append(separator)
+            args.append(self._expression())
+        if isinstance(args[0], Call) and args[0].name == "IN TEXT":
+            return (*args[0].args, *args[1:]), ("IN", *words)
+        return tuple(args), tuple(words)
 
 
-def _balance(opened: list[tuple[str, int]], mark: str, place: Place) -> None:
-    if mark in ("(", "CASE"):
-        opened.append((mark, place.start))
-        if len(opened) > MOST_NESTED:
-            raise BadFormula(
-                f"brackets and cases stand more than {MOST_NESTED} deep in one "
-                "another.",
-                "Compute parts of the formula in fields of their own.",
-                place,
-            )
-        return
-    if mark == "END":
-        # A field can be called so: only one that closes a case counts.
-        if opened and opened[-1][0] == "CASE":
-            opened.pop()
-        return
-    while opened and opened[-1][0] != "(":
-        opened.pop()
-    if not opened:
-        raise BadFormula(
-            "a bracket is closed that was not opened.", "Take it out.", place
-        )
-    opened.pop()
-
-
-def _unknown_character(text: str, at: int) -> BadFormula:
-    mark = text[at]
-    hint = _HINTS.get(
-        mark, "Take it out; a field with it in its name stands in double quotes."
+def _needs_brackets(token: Token) -> BadFormula:
+    """Word that an operator cannot work on what stands before it."""
+    return BadFormula(
+        f"{token.place.written} was not expected here.",
+        "Set brackets around what belongs together.",
+        token.place,
     )
-    shown = mark if mark.isprintable() else f"U+{ord(mark):04X}"
-    what = f"the character '{shown}' means nothing in a formula."
-    return BadFormula(what, hint, Place(text, at, at + 1))
-
-
-def _unexpected(text: str, token: Token, expected: set[str]) -> BadFormula:
-    if token.type == "$END":
-        return _ended(text)
-    at = token.start_pos or 0
-    place = Place(text, at, at + len(token))
-    if text[max(0, at - 1) : at + 1] == "==":
-        return BadFormula("'==' means nothing in a formula.", _HINTS["=="], place)
-    if re.search(r"\bAS\s*$", text[:at], re.I):
-        return BadFormula(f"'{token}' is no type.", TYPES_REMEDY, place)
-    if "NUMBER" in expected:
-        return BadFormula(
-            f"'{token}' stands where a value is expected.",
-            "Write a field, a number, a text in single quotes or a bracket before it.",
-            place,
-        )
-    for word in ("WHEN", "THEN", "END"):
-        if word in expected and token.upper() in RESERVED:
-            return BadFormula(
-                f"'{token}' was not expected here.", f"{word} is missing.", place
-            )
-    return without_operator(token, place)
-
-
-def _ended(text: str) -> BadFormula:
-    end = len(text.rstrip())
-    cases = len(re.findall(r"\bCASE\b", text, re.I))
-    if cases > len(re.findall(r"\bEND\b", text, re.I)):
-        remedy = "A CASE is closed by END."
-    else:
-        remedy = "Write what is missing at its end."
-    return BadFormula("the formula ends too soon.", remedy, Place(text, end, end + 1))
