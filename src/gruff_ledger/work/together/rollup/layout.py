@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -141,12 +142,80 @@ def is_there(codes: Indices) -> Indices:
     return np.flatnonzero(np.bincount(codes))
 
 
+class Layout(NamedTuple):
+    """
+    Which record and which field of the result shows what.
+
+    A kind tells of which lists a figure is: 0 for all, 2 s + 1 for list s, 2 s + 2 for
+    the change from the list before it to list s + 1.
+
+    Attributes
+    ----------
+    headings : tuple of str
+    columns : tuple of Column
+    rows : Indices, shape (records,)
+        The row of the cube each record shows; one behind the last is the totals'.
+    row_kinds : Indices, shape (records,)
+        The kind of its figures; 0 where kinds are told by field.
+    figures : tuple of pairs of int
+        For each field behind the labels the column of the cube, or -1 for the totals',
+        and the kind.
+    """
+
+    headings: tuple[str, ...]
+    columns: tuple[Column, ...]
+    rows: Indices
+    row_kinds: Indices
+    figures: tuple[tuple[int, int], ...]
+
+    @property
+    def labels(self) -> int:
+        """How many fields of labels stand before the figures."""
+        return len(self.headings) - len(self.figures)
+
+    @property
+    def base(self) -> list[int]:
+        """The fields with the figures of all lists, without that of totals."""
+        shown = enumerate(self.figures, self.labels)
+        return [at for at, (column, kind) in shown if column >= 0 and not kind]
+
+
+class _Columns:
+    """The figures of a cube as columns of text: of all lists, of each, of changes."""
+
+    def __init__(self, terms: RollupTerms, grid: Grid, sources: int) -> None:
+        self._grid = grid
+        numbers = range(sources) if terms.detail != "none" else ()
+        self._figures = [grid.of(number) for number in numbers]
+        self._whole = grid.texts(grid.of())
+        self._texts = [grid.texts(each) for each in self._figures]
+        self._has_changes = terms.change
+
+    def kinds(self) -> list[int]:
+        """Return all kinds there are, in order."""
+        kinds = [0]
+        for number in range(len(self._figures)):
+            kinds.append(2 * number + 1)
+            kinds += [2 * number + 2] if self._has_changes and number else []
+        return kinds
+
+    def of(self, kind: int, place: int) -> Column:
+        """Return the figures of a kind in one column."""
+        if not kind:
+            return self._whole[place]
+        number = (kind - 1) // 2
+        if kind % 2:
+            return self._texts[number][place]
+        before = self._figures[number - 1]
+        return self._grid.changes(before, self._figures[number], place)
+
+
 def lay_out(
     terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
-) -> tuple[tuple[str, ...], tuple[Column, ...], Indices]:
-    """Return headings and columns, and which of the columns hold the base figures."""
+) -> Layout:
+    """Return the result's headings and columns, and what each of them shows."""
     grid = Grid(terms, cube, _scales(terms, brought, sides))
-    names = [each.name for each in brought]
+    made = _Columns(terms, grid, len(brought))
     labels = list(sides.down)
     if grid.below:
         ends = [TOTAL, *([""] * (len(labels) - 1))]
@@ -156,49 +225,33 @@ def lay_out(
         ]
     headings = _corners(terms, brought)
     across = [*sides.across, *([TOTAL] if grid.beside else [])]
-    whole = grid.of()
-    sources = (
-        [grid.of(number) for number in range(len(brought))]
-        if terms.detail != "none"
-        else []
-    )
-    whole_texts = grid.texts(whole)
-    source_texts = [grid.texts(each) for each in sources]
-    columns = list(labels)
-    base: list[int] = []
+    codes = [*range(len(sides.across)), *([-1] if grid.beside else [])]
+    names = [each.name for each in brought]
+    told = ["", *(text for name in names for text in (name, f"change to {name}"))]
+    rows, row_kinds = np.arange(grid.rows), np.zeros(grid.rows, np.int64)
+    columns, figures = list(labels), []
+    kinds = made.kinds()
     if terms.detail == "beneath":
-        rows = row_order(terms, brought, sides, cube)
-        kinds = kinds_of_rows(terms, brought, sides, cube)
-        told = ["", *(text for name in names for text in (name, f"change to {name}"))]
+        rows, row_kinds = _rows_beneath(terms, sides, grid.rows)
         columns = [taken(each, rows) for each in labels]
         headings.append(free_heading("source", headings))
-        columns.append(spread_column(told, kinds))
-        at = kinds * grid.rows + rows
+        columns.append(spread_column(told, row_kinds))
+        # The blocks of kinds stand one beneath the other.
+        at = np.searchsorted(kinds, row_kinds) * grid.rows + rows
         for place, name in enumerate(across):
-            blocks = [whole_texts[place]]
-            for number, each in enumerate(sources):
-                blocks.append(source_texts[number][place])
-                before = sources[max(0, number - 1)]
-                blocks.append(
-                    grid.changes(before, each, place)
-                    if terms.change
-                    else constant_column("", grid.rows)
-                )
-            base.append(len(columns)) if place < len(sides.across) else None
+            blocks = [made.of(kind, place) for kind in kinds]
             headings.append(name)
             columns.append(taken(concat_columns(blocks), at))
-        return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
-    for place, name in enumerate(across):
-        base.append(len(columns)) if place < len(sides.across) else None
-        headings.append(name)
-        columns.append(whole_texts[place])
-        for number, each in enumerate(sources):
-            headings.append(f"{name} {names[number]}")
-            columns.append(source_texts[number][place])
-            if terms.change and number:
-                headings.append(f"{name} change to {names[number]}")
-                columns.append(grid.changes(sources[number - 1], each, place))
-    return made_headings(headings)[0], tuple(columns), np.array(base, np.int64)
+            figures.append((codes[place], 0))
+    else:
+        for place, name in enumerate(across):
+            for kind in kinds:
+                headings.append(f"{name} {told[kind]}" if kind else name)
+                columns.append(made.of(kind, place))
+                figures.append((codes[place], kind))
+    return Layout(
+        made_headings(headings)[0], tuple(columns), rows, row_kinds, tuple(figures)
+    )
 
 
 def _corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
@@ -219,35 +272,17 @@ def _corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
     return found
 
 
-def row_order(
-    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
-) -> Indices:
-    """Return the row of each record of the result."""
-    rows = cube.shape[0] + (terms.totals in ("below", "both"))
-    if terms.detail != "beneath":
-        return np.arange(rows)
-    return _detail(terms, brought, sides, rows)[0]
-
-
-def kinds_of_rows(
-    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
-) -> Indices:
-    """Return what each record is: 0 for all, 2 s + 1 for list s, 2 s + 2 its change."""
-    rows = cube.shape[0] + (terms.totals in ("below", "both"))
-    return _detail(terms, brought, sides, rows)[1]
-
-
-def _detail(
-    terms: RollupTerms, brought: Sequence[Brought], sides: Sides, rows: int
+def _rows_beneath(
+    terms: RollupTerms, sides: Sides, rows: int
 ) -> tuple[Indices, Indices]:
     """Return row and kind of each record, where each list's part stands beneath."""
-    has = np.zeros((len(brought), rows), np.bool_)
+    has = np.zeros((len(sides.rows), rows), np.bool_)
     for number, places in enumerate(sides.rows):
         has[number, places] = True
         # A row of totals has a part of every list.
         has[number, len(sides.down[0]) :] = True
     found = [(np.arange(rows), np.zeros(rows, np.int64))]
-    for number in range(len(brought)):
+    for number in range(len(has)):
         mine = np.flatnonzero(has[number])
         found.append((mine, np.full(len(mine), 2 * number + 1)))
         if terms.change and number:

@@ -10,8 +10,7 @@ from gruff_ledger.columns.types import Mask
 from gruff_ledger.outcome import Drawn, Span
 from gruff_ledger.table import Origin
 from gruff_ledger.work.together.rollup.cube import Cube, end_to_end
-from gruff_ledger.work.together.rollup.labels import Sides
-from gruff_ledger.work.together.rollup.layout import kinds_of_rows, row_order
+from gruff_ledger.work.together.rollup.layout import Layout
 from gruff_ledger.work.together.rollup.sources import Brought, counted_cells
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
@@ -19,9 +18,8 @@ from gruff_ledger.work.together.rollup.terms import RollupTerms
 def find_drawn(
     terms: RollupTerms,
     brought: Sequence[Brought],
-    sides: Sides,
     cube: Cube,
-    headings: Sequence[str],
+    layout: Layout,
     stays: Mask,
 ) -> Drawn:
     """Return the records whose numbers are in the figures, in the order of the cube."""
@@ -34,14 +32,14 @@ def find_drawn(
             origins.append(each.table.origin.pick(mine))
             code = fields.setdefault(numbers.heading, len(fields))
             codes.append(np.full(len(origins[-1]), code, np.int64))
-    at = row_order(terms, brought, sides, cube)[stays]
-    kinds = np.zeros(len(at), np.int64)
-    if terms.detail == "beneath":
-        kinds = kinds_of_rows(terms, brought, sides, cube)[stays]
+    shown = zip(
+        layout.rows[stays].tolist(), layout.row_kinds[stays].tolist(), strict=True
+    )
     rows = [
         _span(row if row < cube.shape[0] else -1, kind, len(brought))
-        for row, kind in zip(at.tolist(), kinds.tolist(), strict=True)
+        for row, kind in shown
     ]
+    across = [_span(code, kind, len(brought)) for code, kind in layout.figures]
     return Drawn(
         Origin.concat(origins),
         cube.row,
@@ -52,32 +50,13 @@ def find_drawn(
         end_to_end(codes),
         tuple(fields),
         tuple(rows),
-        _spans_across(terms, brought, sides, headings),
+        dict(zip(layout.headings[layout.labels :], across, strict=True)),
         figure=terms.figure,
     )
 
 
-def _spans_across(
-    terms: RollupTerms,
-    brought: Sequence[Brought],
-    sides: Sides,
-    headings: Sequence[str],
-) -> dict[str, Span]:
-    """Return what is in each field of figures, in the order of `lay_out`."""
-    codes = [*range(len(sides.across))]
-    codes += [-1] if terms.totals in ("beside", "both") else []
-    kinds = [0]
-    if terms.detail not in ("none", "beneath"):
-        for number in range(len(brought)):
-            kinds.append(2 * number + 1)
-            kinds += [2 * number + 2] if terms.change and number else []
-    spans = [_span(code, kind, len(brought)) for code in codes for kind in kinds]
-    labels = len(headings) - len(spans)
-    return dict(zip(headings[labels:], spans, strict=True))
-
-
 def _span(code: int, kind: int, lists: int) -> Span:
-    """Return what is in figures of one kind; see `kinds_of_rows`."""
+    """Return what is in figures of one kind; see `Layout`."""
     if not kind:
         return Span(code, 0, lists - 1)
     number = (kind - 1) // 2

@@ -47,7 +47,6 @@ from gruff_ledger.work.together.rollup.layout import (
     is_there,
     lay_out,
     origins_of_rows,
-    row_order,
 )
 from gruff_ledger.work.together.rollup.lineage import find_drawn
 from gruff_ledger.work.together.rollup.sources import Brought, gathered
@@ -121,23 +120,22 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         notes += notes_on_labels(brought, sides)
     sides = sort_labels(terms, sides)
     cube = fill_cube(terms, brought, sides)
-    headings, columns, is_base = lay_out(terms, brought, sides, cube)
-    origin = origins_of_rows(brought, sides)
-    rows = row_order(terms, brought, sides, cube)
-    result = Table(headings, columns, origin.pick(rows), "the rollup")
+    layout = lay_out(terms, brought, sides, cube)
+    origin = origins_of_rows(brought, sides).pick(layout.rows)
+    result = Table(layout.headings, layout.columns, origin, "the rollup")
     idle = idle_label(result, len(sides.down))
     if idle.any():
         result = result.keep_records(~idle)
-    labels = len(sides.down) + (terms.detail == "beneath")
+    labels = layout.labels
     result = structs.replace(
         result,
-        beneath=headings[labels - 1] if terms.detail == "beneath" else "",
-        figures=frozenset(headings[labels:]),
+        beneath=layout.headings[labels - 1] if terms.detail == "beneath" else "",
+        figures=frozenset(layout.headings[labels:]),
     )
     carried: dict[str, tuple[int, int]] = {}
     if terms.figure == "sum":
         sums = [_source_sum(each) for each in brought]
-        carried = _checked(terms, brought, sides, result, is_base, sums)
+        carried = _checked(terms, brought, sides, result, layout.base, sums)
         if terms.form:
             # In another form numbers are others than a control total reads.
             carried = {}
@@ -158,7 +156,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
             summed=sum(map(len, tables)) - aside,
             carried=carried,
             renamed=(terms.aliases,) * len(tables),
-            drawn=lambda: find_drawn(terms, brought, sides, cube, headings, ~idle),
+            drawn=lambda: find_drawn(terms, brought, cube, layout, ~idle),
         ),
     )
 
@@ -232,7 +230,7 @@ def _checked(
     brought: Sequence[Brought],
     sides: Sides,
     result: Table,
-    base: Indices,
+    base: Sequence[int],
     sums: Sequence[tuple[int, int]],
 ) -> dict[str, tuple[int, int]]:
     """
@@ -252,7 +250,7 @@ def _checked(
         at = np.flatnonzero(wanted)[-1]
         wanted[at] = False
     cells = concat_columns(
-        [filtered(result.cells(result.headings[at]), wanted) for at in base.tolist()]
+        [filtered(result.cells(result.headings[at]), wanted) for at in base]
         or [text_column(())]
     )
     amounts, _ = read_amounts(joined(cells))
