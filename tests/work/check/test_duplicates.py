@@ -56,7 +56,7 @@ class SetAsideTest(unittest.TestCase):
         self.assertEqual(repeats.origin.record.tolist(), [3, 4])
         self.assertIn("2 records have a blank key and match nothing", blank.what)
         self.assertEqual(blank.origin.record.tolist(), [5, 6])
-        self.assertIn("Matched loosely, 1 record more repeats", loosely.what)
+        self.assertIn("Matched loosely, 1 more record repeats", loosely.what)
         self.assertEqual(
             whole.what,
             "By the whole record 1 of 2 records that repeat another would go, in 1 "
@@ -262,7 +262,7 @@ class OtherChoicesTest(unittest.TestCase):
                 terms = DuplicatesTerms(by=("Berth",), treat=treat)
                 said = " ".join(note.what for note in perform(terms, LIST).notes)
                 self.assertIn("By the whole record 1 of 2 records", said)
-                self.assertIn("Matched loosely, 1 record more", said)
+                self.assertIn("Matched loosely, 1 more record", said)
 
     def test_nothing_is_said_of_no_copies(self) -> None:
         (note,) = perform(DuplicatesTerms(by=("a",)), table("a", "1", "2")).notes

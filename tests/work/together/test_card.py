@@ -54,7 +54,7 @@ class CardTest(unittest.TestCase):
         many = table("k|v", *(f"a|{number}" for number in range(60)))
         outcome = perform(CardTerms(key=("k",), value=("a",)), many)
         self.assertEqual(len(outcome.table.headings), 51)
-        self.assertIn("10 records more are not shown", outcome.notes[-1].what)
+        self.assertIn("10 more records are not shown", outcome.notes[-1].what)
 
     def test_what_is_not_there(self) -> None:
         for terms, said in (

@@ -93,7 +93,7 @@ class PolicyTest(unittest.TestCase):
         self.assertEqual(cells(outcome), ["4.10", "3.40", "4.10", "4.10", "", ""])
         strict = lookup(which="first")
         told = " ".join(note.what for note in strict.notes)
-        self.assertIn("Matched loosely, 1 record more has a match", told)
+        self.assertIn("Matched loosely, 1 more record has a match", told)
 
     def test_a_default_stands_where_nothing_is_found(self) -> None:
         outcome = lookup(default={"Rate": "0"})

@@ -20,6 +20,7 @@ from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
 from gruff_ledger.work.keys.fields import KeyField, key_words, parse_key_fields
+from gruff_ledger.work.keys.looser import looser_levels
 
 
 class KeyPair(NamedTuple):
@@ -136,7 +137,7 @@ def loose_matches(mine: Keys, theirs: Keys, levels: Sequence[str], open_: Mask) 
     """
     if "exact" not in levels or not open_.any():
         return 0
-    looser = ["loose" if level == "exact" else level for level in levels]
+    looser = looser_levels(levels)
     raw = [filtered(column, open_) for column in mine.raw]
     few = [folded(column, level) for column, level in zip(raw, looser, strict=True)]
     others = [
@@ -150,21 +151,6 @@ def loose_matches(mine: Keys, theirs: Keys, levels: Sequence[str], open_: Mask) 
     is_found = np.zeros(len(first), np.bool_)
     is_found[found[found >= 0]] = True
     return int(np.count_nonzero(is_found[first]))
-
-
-def loose_note(count: int, whom: str) -> tuple[Note, ...]:
-    """Say how many records more would match loosely."""
-    if not count:
-        return ()
-    said = "1 record more has" if count == 1 else f"{count} records more have"
-    return (
-        Note(
-            f"Matched loosely, {said} a match in {whom}: spaces, case or Unicode "
-            "differ.",
-            "To match so, set `match` to loose.",
-            warning=True,
-        ),
-    )
 
 
 def pair_words(pairs: Sequence[KeyPair]) -> str:

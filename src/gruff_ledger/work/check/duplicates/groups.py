@@ -28,6 +28,7 @@ from gruff_ledger.work.keys.groups import (
     filled_cells,
     last_of_group,
 )
+from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.review.decisions import Recognised
 
 if TYPE_CHECKING:
@@ -117,11 +118,10 @@ def groups_of(
             if blank.any():
                 blank &= blank_mask(column)
         blank &= bool(columns)
-    loosely = ["loose" if level == "exact" else level for level in levels]
     first, alike = first_at_levels(
         columns,
         [folding(level, or_text=not fields) for level in levels],
-        [folding(level, or_text=not fields) for level in loosely],
+        [folding(level, or_text=not fields) for level in looser_levels(levels)],
         blank,
     )
     words = key_words(fields, terms.match) if fields else ""
@@ -305,7 +305,8 @@ def _notes(
     said += f", in {counted(groups, 'group', 'groups')}." if count else "."
     remedy = "" if fields else "To compare chosen fields only, name them in `by`."
     notes = [Note(said, remedy, origin)]
-    notes += _loose_note(first, alike)
+    more = count_more_repeats(first, alike)
+    notes += loose_note(more, "repeats", "repeat", "another")
     if blank.any():
         number = counted(int(blank.sum()), "record has", "records have")
         match = "matches" if blank.sum() == 1 else "match"
@@ -322,24 +323,6 @@ def _notes(
             )
         )
     return tuple(notes)
-
-
-def _loose_note(first: Indices, alike: Indices) -> list[Note]:
-    """Say how many more records would repeat another at the level `loose`."""
-    if alike is first:
-        return []
-    own = np.arange(len(first))
-    more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
-    if more <= 0:
-        return []
-    said = "1 record more repeats" if more == 1 else f"{more} records more repeat"
-    return [
-        Note(
-            f"Matched loosely, {said} another: spaces, case or Unicode differ.",
-            "To match so, set `match` to loose.",
-            warning=True,
-        )
-    ]
 
 
 def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:

@@ -64,7 +64,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
             more = len(places) - _MOST_DOWN
             notes += (
                 Note(
-                    f"{counted(more, 'record more is', 'records more are')} not shown.",
+                    f"{counted(more, 'more record is', 'more records are')} not shown.",
                     "To see all, set `lay` to across.",
                     warning=True,
                 ),

@@ -24,13 +24,13 @@ from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted
+from gruff_ledger.work.keys.looser import loose_note
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
     Keys,
     find_key_pairs,
     keys_of,
     loose_matches,
-    loose_note,
     match_keys,
 )
 from gruff_ledger.work.together.compare.tell import (
@@ -104,7 +104,8 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
     notes += notes_on(terms, one, other, pairs, mine, theirs, matched, changed, fields)
     if terms.key:
         open_ = ~hit & ~mine.left_out
-        notes += loose_note(loose_matches(mine, theirs, levels, open_), other.name)
+        more = loose_matches(mine, theirs, levels, open_)
+        notes += loose_note(more, "has", "have", f"a match in {other.name}")
 
     def changes() -> Table:
         return _changes(one, other, pairs, fields, records, partners)

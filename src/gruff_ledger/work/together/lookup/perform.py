@@ -25,6 +25,7 @@ from gruff_ledger.outcome import Change, Drawn, Finding, Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.keys.groups import best_of_group, last_of_group
+from gruff_ledger.work.keys.looser import loose_note
 from gruff_ledger.work.keys.meeting import checked_both_ways
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
@@ -32,7 +33,6 @@ from gruff_ledger.work.keys.pairs import (
     find_key_pairs,
     keys_of,
     loose_matches,
-    loose_note,
     match_keys,
 )
 from gruff_ledger.work.new_fields import changes_of, with_new_fields
@@ -135,7 +135,8 @@ def perform(
     notes += notes_on(terms, table, reference, counts, has_key, unmatched, banded)
     if mine is not None and theirs is not None and banded is None:
         open_ = (counts == 0) & ~mine.left_out
-        notes += loose_note(loose_matches(mine, theirs, levels, open_), reference.name)
+        more = loose_matches(mine, theirs, levels, open_)
+        notes += loose_note(more, "has", "have", f"a match in {reference.name}")
     chosen = _chosen(terms, matches, scores)
     undecided = np.zeros(len(table), np.bool_)
     if is_last is not None:

@@ -35,6 +35,7 @@ from gruff_ledger.work.keys.fields import (
     key_words,
     parse_key_fields,
 )
+from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.orders import ordering, parse_order
 from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
 from gruff_ledger.work.review.questions import Question, Questions
@@ -142,11 +143,10 @@ def _groups(
     columns = [table.cells(field.name) for field in fields]
     levels = [field.level or terms.match for field in fields]
     blank = without_key(columns, levels)
-    looser = ["loose" if level == "exact" else level for level in levels]
     first, alike = first_at_levels(
         columns,
         [folding(level) for level in levels],
-        [folding(level) for level in looser],
+        [folding(level) for level in looser_levels(levels)],
         blank,
     )
     notes: list[Note] = []
@@ -160,18 +160,8 @@ def _groups(
                 warning=True,
             )
         )
-    own = np.arange(len(first))
-    more = int(np.count_nonzero(alike != own) - np.count_nonzero(first != own))
-    if more > 0:
-        said = counted(more, "record more has", "records more have")
-        notes.append(
-            Note(
-                f"Matched loosely, {said} the key of another: spaces, case or Unicode "
-                "differ.",
-                "To match so, set `match` to loose.",
-                warning=True,
-            )
-        )
+    more = count_more_repeats(first, alike)
+    notes += loose_note(more, "has", "have", "the key of another")
     notes += notes_on_repeated(stacked, first, key_words(fields, terms.match))
     members = np.flatnonzero(group_sizes(first) > 1)
     ranks, findings, said_of = _precedence(terms, stacked, members)
