@@ -17,9 +17,10 @@ from typing import Any, NoReturn
 import click
 
 from gruff_ledger import __version__
-from gruff_ledger.cli.screen.streams import is_broken_pipe, make_ready, show_no_more
+from gruff_ledger.cli.screen.streams import make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
 from gruff_ledger.problems import Problem, nearest_or_all
+from gruff_ledger.system.files import is_broken_pipe
 from gruff_ledger.system.signals import hear_swallowed_interruptions
 from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.registry import STAGES, VERBS

@@ -20,7 +20,6 @@ from __future__ import annotations
 
 import contextlib
 import itertools
-import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
@@ -41,6 +40,7 @@ from gruff_ledger.storage.folders import (
 )
 from gruff_ledger.storage.numpy_memory import MappedArrays, Places
 from gruff_ledger.storage.stretches import parted, taken_in_runs
+from gruff_ledger.system.files import can_remove_open_files
 from gruff_ledger.system.memory import GIVING_BACK
 
 _T = TypeVar("_T")
@@ -222,7 +222,7 @@ class Files:
             raise _unwritable(error, self.folder) from error
         whole = mapped.read_buffer()
         self._places.add(whole.address, whole.size)
-        if os.name != "nt":
+        if can_remove_open_files():
             # What is mapped stays; so nothing is left of it after a kill either.
             path.unlink()
         return ipc.open_file(pa.BufferReader(whole)).read_all()

@@ -14,6 +14,8 @@ import tempfile
 from pathlib import Path
 from typing import BinaryIO
 
+from gruff_ledger.system.files import lock
+
 _PREFIX = "gruff-scratch-"
 
 # A file in the folder, which its maker holds locked, and what is written in it.
@@ -48,7 +50,7 @@ def make_folder(root: Path) -> tuple[Path, BinaryIO]:
     folder = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=root))
     mark = (folder / _MARK).open("x+b")
     try:
-        _lock(mark)
+        lock(mark)
         # Whoever finds it unfinished finds no mark of ours, and leaves it.
         mark.write(_MARK_TEXT)
         mark.flush()
@@ -95,16 +97,10 @@ def _is_left(folder: Path) -> bool:
         if mark.read(len(_MARK_TEXT) + 1) != _MARK_TEXT:
             return False
         # Raises OSError where its maker, or another cleaner, holds it.
-        _lock(mark)
+        lock(mark)
     return True
 
 
 def _own() -> int:
     # Windows knows no such numbers, and gives 0 for every file.
     return os.getuid() if hasattr(os, "getuid") else 0
-
-
-def _lock(stream: BinaryIO) -> None:
-    from gruff_ledger.system.locks import lock
-
-    lock(stream)

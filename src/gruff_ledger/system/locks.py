@@ -7,20 +7,11 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import os
-import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, BinaryIO
 
 from gruff_ledger.problems import UnwritableOutput
-
-# Windows locks bytes, and keeps others from reading them: one far beyond any end.
-_FAR_BYTE = 1 << 40
-
-# Of the Windows API (processthreadsapi.h, winerror.h).
-_SYNCHRONIZE = 0x00100000
-_ACCESS_DENIED = 5
+from gruff_ledger.system.files import lock
 
 _HELD = {errno.EACCES, errno.EAGAIN, errno.EDEADLK}
 
@@ -68,39 +59,3 @@ def only_one(path: Path) -> Iterator[None]:
                     file=str(path),
                 ) from None
         yield
-
-
-def is_running(process: int) -> bool:
-    """Whether a process of this machine, by its number, still runs."""
-    if os.name == "nt":
-        import ctypes
-
-        system: Any = ctypes
-        kernel = system.windll.kernel32
-        handle = kernel.OpenProcess(_SYNCHRONIZE, False, process)
-        if not handle:
-            return bool(kernel.GetLastError() == _ACCESS_DENIED)
-        ended = kernel.WaitForSingleObject(handle, 0) == 0
-        kernel.CloseHandle(handle)
-        return not ended
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True
-
-
-def lock(stream: BinaryIO) -> None:
-    """Lock an open file until it is closed, or raise OSError at once."""
-    if sys.platform == "win32":
-        import msvcrt
-
-        stream.seek(_FAR_BYTE)
-        msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
-        stream.seek(0)
-    else:
-        import fcntl
-
-        fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)

@@ -45,7 +45,7 @@ class PlaceAllTest(FolderTest):
                 refused = OSError(errno.EPERM, "no links here")
                 effect = os.link if links else refused
                 with (
-                    patch.object(places.os, "link", side_effect=effect),
+                    patch.object(os, "link", side_effect=effect),
                     self.assertRaisesRegex(UnwritableOutput, "it appeared while"),
                 ):
                     place_all(both, replace=False)

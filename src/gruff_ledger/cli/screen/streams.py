@@ -14,6 +14,8 @@ import sys
 from collections.abc import Iterator
 from typing import Any
 
+from gruff_ledger.system.files import is_broken_pipe
+
 
 class _Closed(io.RawIOBase):
     """Standard output that nobody opened."""
@@ -64,14 +66,6 @@ def reader_may_leave() -> Iterator[None]:
         if not is_broken_pipe(error):
             raise
         show_no_more()
-
-
-def is_broken_pipe(error: OSError) -> bool:
-    """Whether an error says that the reader of a pipe has left."""
-    # Windows tells it in its own way.
-    return isinstance(error, BrokenPipeError) or (
-        os.name == "nt" and error.errno == errno.EINVAL and error.filename is None
-    )
 
 
 def show_no_more() -> None:

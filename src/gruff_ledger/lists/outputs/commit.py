@@ -18,7 +18,6 @@ import functools
 import os
 import re
 import stat
-import sys
 import zlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -35,7 +34,7 @@ from gruff_ledger.lists.outputs.places import (
     privacy_of,
 )
 from gruff_ledger.problems import UnwritableOutput
-from gruff_ledger.system.locks import is_running
+from gruff_ledger.system.files import is_running, machine_name
 from gruff_ledger.system.signals import held_back
 
 # What this process has put in place, for whoever must say so when it is interrupted.
@@ -376,11 +375,7 @@ def _run_mark() -> str:
 @functools.cache
 def _machine() -> str:
     # A folder can be shared by machines, whose processes have numbers in common.
-    if sys.platform == "win32":
-        name = os.environ.get("COMPUTERNAME", "")
-    else:
-        name = os.uname().nodename
-    return f"{zlib.crc32(name.encode()):08x}"
+    return f"{zlib.crc32(machine_name().encode()):08x}"
 
 
 def _remove_left(place: Path) -> None:

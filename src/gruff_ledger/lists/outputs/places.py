@@ -1,7 +1,7 @@
 """Putting files that are written in their places: all of them, or none.
 
-A file that must not be there yet is put there by a link, which fails where somebody
-else was first (POSIX, `link`). One that is replaced is kept by a second name until all
+A file that must not be there yet is put there in a way that fails where somebody else
+was first. One that is replaced is kept by a second name until all
 are in place, and comes back if one of the others cannot be put there.
 """
 
@@ -15,6 +15,7 @@ from pathlib import Path
 import msgspec
 
 from gruff_ledger.problems import UnwritableOutput
+from gruff_ledger.system.files import has_permissions, move_to_free_place
 
 # What everybody may do with a new file, unless their own settings allow less.
 _ALL_MAY = 0o666
@@ -101,26 +102,8 @@ def appeared(shown: str) -> UnwritableOutput:
 def _put(staged: Staged, *, replace: bool) -> None:
     if replace:
         staged.here.replace(staged.place)
-    elif os.name == "nt":
-        # There a file is never renamed over another.
-        staged.here.rename(staged.place)
     else:
-        _put_first(staged)
-
-
-def _put_first(staged: Staged) -> None:
-    """Put a file where none is, or raise FileExistsError."""
-    try:
-        os.link(staged.here, staged.place)
-    except FileExistsError:
-        raise
-    except OSError:
-        # The disk has no links: what is made first, and empty, keeps others out.
-        os.close(os.open(staged.place, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
-        staged.here.replace(staged.place)
-    else:
-        with contextlib.suppress(OSError):
-            staged.here.unlink()
+        move_to_free_place(staged.here, staged.place)
 
 
 def _second_name(staged: Staged) -> Path | None:
@@ -185,7 +168,7 @@ class Privacy(msgspec.Struct, frozen=True):
 def privacy_of(paths: Sequence[Path]) -> Privacy:
     """Return who may read what is made of some files; Windows knows no such modes."""
     mode, groups = _ALL_MAY, set()
-    if os.name == "nt":
+    if not has_permissions():
         return Privacy()
     for path in paths:
         with contextlib.suppress(OSError, ValueError):
