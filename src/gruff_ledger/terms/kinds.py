@@ -368,7 +368,17 @@ class FormulaOfEach(TextOfEach):
 
     def of_option(self, said: Any) -> Any:
         """Return the formula of each name."""
-        return dict(split_pair(each, self.placeholder) for each in said)
+        return dict(self._pair(each) for each in said)
+
+    def _pair(self, text: str) -> tuple[str, str]:
+        name, sign, formula = text.partition("=")
+        if name.strip() and sign:
+            return split_pair(text, self.placeholder)
+        # The habit of a spreadsheet, where a cell has its place and no name.
+        raise BadTerms(
+            f"'{text}' does not name the field that it is for.",
+            f'Write the field\'s name first: "Value={(formula or name).strip()}".',
+        )
 
 
 class NamesOfEach(Kind):
