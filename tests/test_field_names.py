@@ -10,7 +10,7 @@ from gruff_ledger.field_names import (
     find_field,
     find_fields,
     format_names,
-    made_headings,
+    make_headings,
     parse_names,
     parse_pair,
     parse_pairs,
@@ -102,13 +102,13 @@ class FindFieldTest(unittest.TestCase):
 class MadeHeadingsTest(unittest.TestCase):
     def test_very_many_of_one_name(self) -> None:
         """Each gets its own number, without counting from the start each time."""
-        headings, made = made_headings(["a"] * 50_000)
+        headings, made = make_headings(["a"] * 50_000)
         self.assertEqual((headings[0], headings[-1]), ("a", "a (50000)"))
         self.assertEqual(len(made), 49_999)
 
     def test_gives_blank_and_repeated_headings_free_names(self) -> None:
         """A made-up name never takes one that is written."""
-        headings, made = made_headings(["boat", "", "boat", "field 2", "boat (2)", " "])
+        headings, made = make_headings(["boat", "", "boat", "field 2", "boat (2)", " "])
         self.assertEqual(
             headings,
             ("boat", "field 2 (3)", "boat (3)", "field 2", "boat (2)", "field 6"),
@@ -118,7 +118,7 @@ class MadeHeadingsTest(unittest.TestCase):
     @given(st.lists(st.text(alphabet="ab ()2", max_size=5), max_size=12))
     def test_headings_are_always_distinct_and_not_blank(self, cells: list[str]) -> None:
         """Whatever the heading row holds."""
-        headings, _ = made_headings(cells)
+        headings, _ = make_headings(cells)
         self.assertEqual(len(set(headings)), len(cells))
         self.assertTrue(all(heading.strip() for heading in headings))
 

@@ -16,7 +16,7 @@ from gruff_ledger.columns.arrays import (
     taken,
     text_column,
 )
-from gruff_ledger.columns.threads import mapped, mapped_ahead, mapped_whole
+from gruff_ledger.columns.threads import map_ahead, map_whole, mapped
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from tests.support import table
@@ -138,14 +138,14 @@ class ThreadsTest(unittest.TestCase):
             return sum(mapped(lambda each: each * number, range(5)))
 
         def ahead(number: int) -> int:
-            return sum(mapped_ahead(inner, range(number)))
+            return sum(map_ahead(inner, range(number)))
 
         expected = [sum(10 * each for each in range(number)) for number in range(20)]
         with ThreadPoolExecutor(4) as callers:
             asked = [callers.submit(lambda: mapped(ahead, range(20))) for _ in range(8)]
             for each in asked:
                 self.assertEqual(each.result(60), expected)
-        self.assertEqual(mapped_whole(ahead, range(20)), expected)
+        self.assertEqual(map_whole(ahead, range(20)), expected)
         self.assertEqual(mapped(ahead, range(20)), expected)
 
     def test_a_failure_is_told_and_leaves_the_threads_usable(self) -> None:
@@ -154,10 +154,10 @@ class ThreadsTest(unittest.TestCase):
         def fails(number: int) -> int:
             return 1 // (number - 3)
 
-        for work in (mapped, mapped_whole, lambda *given: list(mapped_ahead(*given))):
+        for work in (mapped, map_whole, lambda *given: list(map_ahead(*given))):
             with self.assertRaises(ZeroDivisionError):
                 work(fails, range(50))
-        asked = mapped_ahead(abs, range(10_000))
+        asked = map_ahead(abs, range(10_000))
         self.assertEqual([next(asked), next(asked)], [0, 1])
         asked.close()
         self.assertEqual(mapped(abs, range(-2, 1)), [2, 1, 0])

@@ -138,14 +138,17 @@ def hide_credentials(text: str) -> str:
     return _BARE.sub("", _IN_TEXT.sub(shown, text))
 
 
-def hidden_facts(value: Any) -> Any:
+def make_facts_readable(value: Any) -> Any:
     """Return plain values as they may be kept: text is readable, secrets are out."""
     if isinstance(value, str):
         return readable(hide_credentials(value))
     if isinstance(value, Mapping):
-        return {hidden_facts(key): hidden_facts(each) for key, each in value.items()}
+        return {
+            make_facts_readable(key): make_facts_readable(each)
+            for key, each in value.items()
+        }
     if isinstance(value, list | tuple):
-        return [hidden_facts(each) for each in value]
+        return [make_facts_readable(each) for each in value]
     return value
 
 

@@ -382,7 +382,7 @@ def free_heading(heading: str, taken: Iterable[str]) -> str:
     return found
 
 
-def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, str]]:
+def make_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, str]]:
     """
     Give blank and repeated headings a name of their own.
 
@@ -394,7 +394,7 @@ def made_headings(written: Sequence[str]) -> tuple[tuple[str, ...], dict[int, st
 
     Examples
     --------
-    >>> made_headings(["boat", "", "boat"])
+    >>> make_headings(["boat", "", "boat"])
     (('boat', 'field 2', 'boat (2)'), {1: '', 2: 'boat'})
     """
     from gruff_ledger.cells.blank import is_blank

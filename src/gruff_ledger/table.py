@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import structs
 
-from gruff_ledger.columns.arrays import filtered, taken, text_column
+from gruff_ledger.columns.arrays import filter_column, taken, text_column
 from gruff_ledger.columns.pending import Held, Pending, column_of, is_narrowed
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
@@ -207,7 +207,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         """Return `count` records from `start`, which lie at `base` where pending."""
         mask = wanted[base]
         return [
-            filtered(held.base.slice(base.start, len(mask)), mask)
+            filter_column(held.base.slice(base.start, len(mask)), mask)
             if is_narrowed(held) and held.which is wanted
             else column_of(held).slice(start, count)
             for held in self.held

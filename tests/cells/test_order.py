@@ -10,7 +10,7 @@ from gruff_ledger.cells.order import (
     byte_ranks,
     code_key,
     code_ranks,
-    sorted_places,
+    sort_places,
     text_key,
     text_ranks,
 )
@@ -99,7 +99,7 @@ class SortedTest(unittest.TestCase):
         a, b = (np.array([each[k] for each in records], np.int64) for k in (0, 1))
         last = np.array([each[2] for each in records], np.bool_)
         none = np.zeros(len(records), np.bool_)
-        places = sorted_places([(a, last, first_down), (b, none, second_down)])
+        places = sort_places([(a, last, first_down), (b, none, second_down)])
         expected = sorted(
             range(len(records)),
             key=lambda n: (

@@ -108,7 +108,7 @@ def by_odfpy(rows: list[list[object]]) -> bytes:
     return sink.getvalue()
 
 
-def rewritten(data: bytes, name: str, *changes: tuple[bytes, bytes]) -> bytes:
+def rewrite_member(data: bytes, name: str, *changes: tuple[bytes, bytes]) -> bytes:
     """Return an archive with something in a member replaced."""
     sink = io.BytesIO()
     with (
@@ -152,7 +152,7 @@ def book_as_ods() -> bytes:
         for value, _, cell, text in CELLS
     )
     between = "</table:table-row><table:table-row>"
-    return rewritten(
+    return rewrite_member(
         by_odfpy([["value", "note"], ["end", "x"]]),
         "content.xml",
         (b"<office:automatic-styles/>", _STYLES.encode()),

@@ -13,7 +13,7 @@ from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.known_formats import FORMATS
 from gruff_ledger.lists.output import WritingTerms
-from gruff_ledger.lists.outputs.prepare import check_output, guarded, write_parts
+from gruff_ledger.lists.outputs.prepare import check_output, guard, write_parts
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import BadTerms, UnwritableOutput
@@ -172,7 +172,7 @@ class ChoiceTest(FolderTest):
 
     def test_formulas_are_guarded_and_journaled(self) -> None:
         made = table("a|b", "=1+1|-12.50", "@x|+", "-5|2026")
-        safe, changes = guarded(made)
+        safe, changes = guard(made)
         self.assertEqual(
             safe.records(), [("'=1+1", "-12.50"), ("'@x", "'+"), ("-5", "2026")]
         )

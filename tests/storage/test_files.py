@@ -14,7 +14,12 @@ from unittest import mock
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    filter_column,
+    taken,
+    text_column,
+)
 from gruff_ledger.columns.storage import storage
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.storage import folders, numpy_memory
@@ -85,14 +90,17 @@ class ScratchTest(FolderTest):
         places = np.random.default_rng(5).permutation(len(texts))
         parts = [text_column(texts[at : at + 7_000]) for at in range(0, 300_000, 7_000)]
         here = concat_columns(parts)
-        expected = filtered(here, wanted).to_pylist(), taken(here, places).to_pylist()
+        expected = (
+            filter_column(here, wanted).to_pylist(),
+            taken(here, places).to_pylist(),
+        )
         with self.scratch:
             gathered = storage().gathering(1)
             for part in parts:
                 gathered.add([part])
             (column,) = gathered.columns()
             self.assertGreater(column.num_chunks, 1)
-            self.assertEqual(filtered(column, wanted).to_pylist(), expected[0])
+            self.assertEqual(filter_column(column, wanted).to_pylist(), expected[0])
             self.assertEqual(taken(column, places).to_pylist(), expected[1])
 
     def test_small_columns_stay_as_they_are(self) -> None:

@@ -13,7 +13,7 @@ from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.columns.storage import STORAGE
 from gruff_ledger.storage import files, stretches
 from gruff_ledger.storage.files import Files
-from gruff_ledger.storage.stretches import parted, taken_in_runs
+from gruff_ledger.storage.stretches import parted, take_in_runs
 
 
 class PartedTest(unittest.TestCase):
@@ -53,14 +53,14 @@ class TakenTest(unittest.TestCase):
             mock.patch.object(stretches, "_MERGED_RECORDS", 3),
             mock.patch.object(stretches, "_BLOCK", 4),
         ):
-            parts = list(taken_in_runs(column, indices))
+            parts = list(take_in_runs(column, indices))
         found = [cell for part in parts for cell in part.to_pylist()]
         self.assertEqual(found, [cells[each] for each in indices])
 
     def test_a_chunk_larger_than_a_run_is_one(self) -> None:
         column = pa.chunked_array([["a" * 50], ["b"], ["c"]])
         with mock.patch.object(stretches, "_RUN_BYTES", 10):
-            (part,) = taken_in_runs(column, np.array([2, 0]))
+            (part,) = take_in_runs(column, np.array([2, 0]))
         self.assertEqual(part.to_pylist(), ["c", "a" * 50])
 
 

@@ -24,7 +24,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import decimal_text, read_amounts
 from gruff_ledger.cells.numbers.group_figures import total_of
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.outcome import Change, Outcome, SetAside
 from gruff_ledger.problems import BadTerms
@@ -251,7 +251,7 @@ class Control:
         if outcome.lineage.summed is not None:
             if not is_there:
                 return None
-            carried = _carried(outcome, names)
+            carried = _find_carried_sum(outcome, names)
             summed = came + begun - gone - folded if carried is None else _NOTHING
             out = _NOTHING if carried is None else carried
             return None, Step(
@@ -393,7 +393,7 @@ def _made(
         at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
         more = np.where(known[at] == mine, counts[at] - 1, 0)
         several = more > 0
-        amounts, _ = read_amounts(filtered(table.cells(heading), several))
+        amounts, _ = read_amounts(filter_column(table.cells(heading), several))
         values = amounts.values.tolist()
         value = sum(a * b for a, b in zip(values, more[several].tolist(), strict=True))
         total += Fraction(value, 10**amounts.scale)
@@ -405,7 +405,7 @@ def _numbers_of(origin: Origin) -> Indices:
     return (origin.source.astype(np.int64) << np.int64(40)) | origin.record
 
 
-def _carried(outcome: Outcome, names: Mapping[str, None]) -> Fraction | None:
+def _find_carried_sum(outcome: Outcome, names: Mapping[str, None]) -> Fraction | None:
     """Return the sum of a field that figures hold, where they do."""
     for name in names:
         if name in outcome.lineage.carried:

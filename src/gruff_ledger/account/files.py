@@ -24,8 +24,8 @@ from gruff_ledger.columns.arrays import (
 )
 from gruff_ledger.columns.pending import Held, column_of
 from gruff_ledger.columns.types import Column
-from gruff_ledger.credentials import hidden_facts
-from gruff_ledger.field_names import made_headings
+from gruff_ledger.credentials import make_facts_readable
+from gruff_ledger.field_names import make_headings
 from gruff_ledger.outcome import SetAside
 from gruff_ledger.table import Origin, Table
 
@@ -76,7 +76,7 @@ def _set_aside_parts(account: Account) -> _Parts:
     own = ("entry", "reason", *_PLACE, "kept source", "kept record", "text")
     parts = [(line.label, aside) for line in account.lines() for aside in line.aside]
     theirs = list(dict.fromkeys(h for _, aside in parts for h in aside.table.headings))
-    headings, _ = made_headings([*own, *theirs])
+    headings, _ = make_headings([*own, *theirs])
     columns = [
         [
             constant_column(label, len(aside.table)),
@@ -186,7 +186,7 @@ def account_facts(account: Account, balance: Balance) -> dict[str, Any]:
 
     Passwords and tokens of addresses are not among them.
     """
-    facts: dict[str, Any] = hidden_facts(_facts(account, balance))
+    facts: dict[str, Any] = make_facts_readable(_facts(account, balance))
     return facts
 
 

@@ -51,7 +51,7 @@ SUM_NAMES = {
 }
 
 
-def written_words(facts: Mapping[str, Any]) -> str:
+def write_words(facts: Mapping[str, Any]) -> str:
     """Say how a source is written, from its facts in the account."""
     said = []
     if facts["format"] == "delimited":
@@ -112,7 +112,7 @@ def finding_words(found: Finding) -> str:
     return f"{first.rstrip('.')}, and the like" if others else str(first)
 
 
-def shown_values(found: Finding) -> list[str]:
+def show_values(found: Finding) -> list[str]:
     """Return the first cells of a finding, each with the value perhaps meant."""
     values = found.value.slice(0, _SHOWN_RECORDS).to_pylist()
     nearest = [""] * len(values)

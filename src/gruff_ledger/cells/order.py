@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.keys.distinct import distinct, distinct_cells, rewritten
+from gruff_ledger.cells.keys.distinct import distinct, distinct_cells, rewrite_distinct
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.text.spaces import squeezable, squeeze, trim_blanks, trimmed
 from gruff_ledger.cells.text.weave import by_stretches, text_array
@@ -105,7 +105,7 @@ def _text_keys(column: Column) -> Column:
 
     # Spaces first: most fields have none, and letters of ASCII are quick to fold.
     bare = trimmed(column, trim_blanks).column
-    bare = rewritten(
+    bare = rewrite_distinct(
         bare, text_key, squeezable(bare) | mask_of_kinds(bare, WIDE)
     ).column
     (folded,) = by_stretches([bare], small)
@@ -249,7 +249,7 @@ def _words(
     return np.concatenate(parts)
 
 
-def sorted_places(keys: Sequence[tuple[Indices, Mask, bool]]) -> Indices:
+def sort_places(keys: Sequence[tuple[Indices, Mask, bool]]) -> Indices:
     """
     Return the order of records by several keys, the first one first.
 

@@ -178,7 +178,7 @@ def mask_of_kinds(
     return mask
 
 
-def folded_chunk(chunk: Chunk) -> Chunk:
+def fold_chunk(chunk: Chunk) -> Chunk:
     """
     Return a chunk of only the letters and digits of each cell, in small letters.
 

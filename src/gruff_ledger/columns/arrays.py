@@ -15,7 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.columns.threads import mapped_ahead
+from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 
 # Records taken out here and there at a time, in threads.
@@ -29,7 +29,7 @@ _SPREAD_RECORDS = 1 << 21
 _SMALL_RECORDS = 2_000
 
 
-def filtered(column: Column, wanted: Mask) -> Column:
+def filter_column(column: Column, wanted: Mask) -> Column:
     """Return the cells of a column where `wanted` is true."""
     if len(column) <= _SMALL_RECORDS:
         return text_column(itertools.compress(column.to_pylist(), wanted.tolist()))
@@ -59,7 +59,7 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     if _is_few(len(indices), len(column)) and len(column.chunks) > 1:
         # Arrow joins all chunks before it takes from them.
         return concat_columns(
-            _taken_here_and_there(column, indices[start : start + _SPREAD_RECORDS])
+            _take_scattered(column, indices[start : start + _SPREAD_RECORDS])
             for start in range(0, len(indices), _SPREAD_RECORDS)
         )
     at = number_array(indices.astype(np.int64, copy=False))
@@ -78,7 +78,7 @@ def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
         places = at.slice(start, _TAKEN_RECORDS)
         return pa.chunked_array([take("take", [chunk, places])])
 
-    return concat_columns(mapped_ahead(part, starts))
+    return concat_columns(map_ahead(part, starts))
 
 
 def _is_few(taken: int, n: int) -> bool:
@@ -86,7 +86,7 @@ def _is_few(taken: int, n: int) -> bool:
     return taken * 4 < n and (storage().holds_whole or taken <= _SPREAD_RECORDS)
 
 
-def _taken_here_and_there(column: Column, indices: npt.NDArray[np.integer]) -> Column:
+def _take_scattered(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     """Return cells of a column, chunk by chunk, without joining the chunks."""
     take = arrow_functions().call_function
     order = np.argsort(indices)
@@ -191,7 +191,7 @@ def number_column(numbers: npt.NDArray[np.integer]) -> Column:
         array = number_array(mine.astype(np.int64, copy=False))
         return pa.chunked_array([functions.call_function("cast", [array], as_text)])
 
-    return concat_columns(mapped_ahead(part, range(0, len(numbers), _TAKEN_RECORDS)))
+    return concat_columns(map_ahead(part, range(0, len(numbers), _TAKEN_RECORDS)))
 
 
 def concat_columns(columns: Iterable[Column]) -> Column:

@@ -6,7 +6,7 @@ from typing import Any, TypeGuard
 
 import numpy as np
 
-from gruff_ledger.columns.arrays import filtered, taken
+from gruff_ledger.columns.arrays import filter_column, taken
 from gruff_ledger.columns.types import Column, Indices, Mask
 
 
@@ -44,7 +44,7 @@ class Pending:
     def column(self) -> Column:
         """Return the records as they are wanted; from then on only they are held."""
         if self.made is None:
-            make = filtered if self.is_narrowed else taken
+            make = filter_column if self.is_narrowed else taken
             self.made = make(self.base, self.which)
             self.base = None
         return self.made

@@ -14,7 +14,7 @@ _T = TypeVar("_T")
 _R = TypeVar("_R")
 _P = ParamSpec("_P")
 
-# What a thread knows of itself; see `mapped_whole`.
+# What a thread knows of itself; see `map_whole`.
 _thread = threading.local()
 
 
@@ -44,12 +44,12 @@ def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     """Apply a function that releases the interpreter lock to all items, in threads."""
     is_one = isinstance(items, Sequence) and len(items) < 2
     if is_one or getattr(_thread, "is_busy_with_its_own", False):
-        return _mapped_in_turn(made, items)
+        return _map_in_turn(made, items)
     with Threads() as threads:
         return list(threads.map(made, items))
 
 
-def mapped_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
+def map_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
     """Apply a function to items in threads, a few ahead of the one that is wanted."""
     from collections import deque
 
@@ -72,7 +72,7 @@ def mapped_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
                 each.cancel()
 
 
-def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
+def map_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
     """
     Apply a function to all items in threads, each of which does all of its own work.
 
@@ -80,7 +80,7 @@ def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
     each of them over all threads in turn.
     """
     if len(items) < thread_count():
-        return _mapped_in_turn(made, items)
+        return _map_in_turn(made, items)
 
     def alone(item: _T) -> _R:
         _thread.is_busy_with_its_own = True
@@ -92,7 +92,7 @@ def mapped_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
     return mapped(alone, items)
 
 
-def _mapped_in_turn(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
+def _map_in_turn(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
     return [made(item) for item in items]
 
 

@@ -105,7 +105,7 @@ def standing(
             terms = fetch or FetchTerms()
             if terms.kept is None:
                 terms = msgspec.structs.replace(terms, kept=kept)
-            changed = _changed_on_web(raw, given, docket.parent, account, terms)
+            changed = _has_web_changed(raw, given, docket.parent, account, terms)
     except FileNotFoundError:
         return Standing("there is no account of a run before")
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
@@ -175,7 +175,7 @@ def _changed(
     for out in made_from["outs"]:
         if out["path"].startswith(_SERVER):
             return "a result went to a database, and may have changed there"
-        changed = _changed_out(ledger / out["path"], out)
+        changed = _has_out_changed(ledger / out["path"], out)
         if changed:
             return f"{out['path']} {changed}"
     files = [
@@ -202,10 +202,10 @@ def _changed(
     files += [
         (place, folder / place, source["sha256"]) for place, source in sources.items()
     ]
-    return _changed_file(files)
+    return _has_file_changed(files)
 
 
-def _changed_out(path: Path, out: Mapping[str, Any]) -> str:
+def _has_out_changed(path: Path, out: Mapping[str, Any]) -> str:
     facts = _facts(path)
     if facts is None:
         return "is not there any more"
@@ -217,7 +217,7 @@ def _are_own(outs: Sequence[Mapping[str, Any]], ledger: Path) -> bool:
     """Whether no result that is there was changed by anybody else."""
     return all(
         (not out["path"].startswith(_SERVER) and _facts(ledger / out["path"]) is None)
-        or not _changed_out(ledger / out["path"], out)
+        or not _has_out_changed(ledger / out["path"], out)
         for out in outs
     )
 
@@ -235,7 +235,7 @@ def _matching(pattern: str, folder: Path) -> list[str]:
     return matching_files(pattern, folder)
 
 
-def _changed_file(files: Sequence[tuple[str, Path, str | None]]) -> str:
+def _has_file_changed(files: Sequence[tuple[str, Path, str | None]]) -> str:
     """Hash files, several at once, and name the first that is not as it was."""
     with ThreadPoolExecutor(os.cpu_count() or 1) as threads:
         found = threads.map(lambda each: _hash_of(each[1]), files)
@@ -253,7 +253,7 @@ def _hash_of(path: Path) -> str | None:
         return None
 
 
-def _changed_on_web(
+def _has_web_changed(
     raw: Mapping[str, Any],
     given: Mapping[str, str],
     folder: Path,

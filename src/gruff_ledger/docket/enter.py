@@ -96,10 +96,10 @@ class Entering:
                 "[ask.login], and answer it with `set`.",
                 term="enter",
             )
-        written = set(map(_written_place, self._job.outs))
+        written = set(map(_find_written_place, self._job.outs))
         known = self._known.outs if self._known is not None else ()
         for out in known:
-            if _written_place(out) in written:
+            if _find_written_place(out) in written:
                 raise BadTerms(
                     f"{self._docket} writes '{out.address}' already.",
                     "Write to another file, or take that out of the docket first.",
@@ -255,7 +255,7 @@ class Entering:
 
         part = address.fragment.sheet or address.fragment.table
         for out in self._known.outs:
-            if _resolved(out.path) == _resolved(here) and out.part == part:
+            if _resolve_place(out.path) == _resolve_place(here) and out.part == part:
                 return out.list_name
         return None
 
@@ -470,13 +470,13 @@ def _stem(out: OutToWrite) -> str:
     return str(out.part) if isinstance(out.path, Server) else out.path.stem
 
 
-def _written_place(out: OutToWrite) -> tuple[Path | Server, str | None]:
+def _find_written_place(out: OutToWrite) -> tuple[Path | Server, str | None]:
     """Return what an out fills: a file with all its parts, or one table on a server."""
     is_server = isinstance(out.path, Server)
-    return _resolved(out.path), out.part if is_server else None
+    return _resolve_place(out.path), out.part if is_server else None
 
 
-def _resolved(place: Path | Server) -> Path | Server:
+def _resolve_place(place: Path | Server) -> Path | Server:
     return place if isinstance(place, Server) else place.resolve()
 
 

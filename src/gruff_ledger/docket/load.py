@@ -120,7 +120,7 @@ def load_docket(
     names = [*(each.name for each in lists), *results]
     last = last or _only(names)
     outs = read_outs(filled, stated, names, last, folder, anywhere, faults)
-    with _gathered(faults):
+    with _gather_fault(faults):
         if ledger is None:
             ledger = folder / str(filled.get("ledger", own.ledger))
             line = stated.line("", 1, "ledger")
@@ -129,7 +129,7 @@ def load_docket(
     if fetching.kept is None:
         kept = str(filled.get("kept", own.kept))
         line = stated.line("", 1, "kept")
-        with _gathered(faults):
+        with _gather_fault(faults):
             check_below(folder / kept, folder, anywhere, stated, line)
         fetching = msgspec.structs.replace(fetching, kept=kept)
     if faults:
@@ -152,7 +152,7 @@ def load_docket(
 
 
 @contextlib.contextmanager
-def _gathered(faults: list[Problem]) -> Iterator[None]:
+def _gather_fault(faults: list[Problem]) -> Iterator[None]:
     """Gather a problem, to be told with the others."""
     try:
         yield
@@ -341,19 +341,19 @@ def _entry(
     keys = {term.key for term in describe(said)}
     further_keys = {each.key for each in verb.further}
     faults: list[Problem] = []
-    with _gathered(faults):
+    with _gather_fault(faults):
         _check_keys(table, verb, keys | further_keys)
     line = text.line("entry", number)
     head: EntryTerms | None = None
     terms: Terms | None = None
-    with _gathered(faults):
+    with _gather_fault(faults):
         head = read(said, {k: v for k, v in table.items() if k in keys})
     known_keys = {term.key for term in describe(verb.terms)}
     own = {k: v for k, v in table.items() if k in known_keys}
-    with _gathered(faults):
+    with _gather_fault(faults):
         terms = read(verb.terms, own)
     further: tuple[FurtherOut, ...] = ()
-    with _gathered(faults):
+    with _gather_fault(faults):
         further = further_outs(table, verb, folder)
         for each in further:
             check_below(each.path, folder, anywhere, text, line)
@@ -363,16 +363,16 @@ def _entry(
         for path, must_be_there in terms.files_named().items():
             if not must_be_there:
                 # What is kept there is written to by `review`.
-                with _gathered(faults):
+                with _gather_fault(faults):
                     check_below(folder / path, folder, anywhere, text, line)
-        with _gathered(faults):
+        with _gather_fault(faults):
             files = files_of(terms, folder)
-        with _gathered(faults):
+        with _gather_fault(faults):
             terms.lists_named(dict(files))
     result = f"entry {number}"
     if head is not None:
         result = head.as_ or result
-        with _gathered(faults):
+        with _gather_fault(faults):
             names = _named_lists(head, worked_on, known, in_hand, verb.needs_list)
         if result in known:
             faults.append(

@@ -56,7 +56,7 @@ def cast(context: Context, call: Call, args: Sequence[Value]) -> Value:
     if kind in _WHOLE:
         return _as_decimal(context, call, value, [_MOST_DIGITS, 0])
     if kind in ("DATE", "TIMESTAMP"):
-        dates = context.dates(_unread(value), call.args[0].place)
+        dates = context.dates(_as_cells(value), call.args[0].place)
         values, timed = dates.moments
         if kind == "DATE":
             return Dates(Moments(values - values % DAY, timed & False), dates.blank)
@@ -66,7 +66,7 @@ def cast(context: Context, call: Call, args: Sequence[Value]) -> Value:
     raise BadFormula(f"there is no type {kind}.", TYPES_REMEDY, call.place)
 
 
-def _unread(value: Value) -> Value:
+def _as_cells(value: Value) -> Value:
     """Take a text as the cells of a field without a name, to be read."""
     if isinstance(value, Texts):
         return Cells(value.column, value.blank, "")
@@ -87,7 +87,7 @@ def _as_text(context: Context, call: Call, value: Value, sizes: list[int]) -> Va
 
 
 def _as_decimal(context: Context, call: Call, value: Value, sizes: list[int]) -> Value:
-    number = context.numbers(_unread(value), call.args[0].place)
+    number = context.numbers(_as_cells(value), call.args[0].place)
     if not sizes:
         return number
     digits, scale = sizes[0], sizes[1] if len(sizes) > 1 else 0

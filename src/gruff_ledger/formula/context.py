@@ -18,7 +18,7 @@ from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.room import TextRoom
-from gruff_ledger.columns.arrays import filtered, text_column
+from gruff_ledger.columns.arrays import filter_column, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import BadFormula, Call, Node, Place
 from gruff_ledger.formula.readable import check_readable
@@ -87,7 +87,7 @@ class Context(abc.ABC):
                 message,
                 field,
                 self.table.origin.pick(mask),
-                filtered(stretched(column, self.n), mask),
+                filter_column(stretched(column, self.n), mask),
             )
             for (rule, message, field), (mask, column) in self._found.items()
         )
@@ -303,7 +303,7 @@ def _not_blank(column: Column, mask: Mask) -> Mask:
     if not mask.any():
         return mask
     found = np.zeros(len(mask), np.bool_)
-    found[mask] = ~blank_mask(filtered(column, mask))
+    found[mask] = ~blank_mask(filter_column(column, mask))
     return found
 
 

@@ -21,7 +21,7 @@ from gruff_ledger.formula.values import (
     Texts,
     Truths,
     Value,
-    merged_columns,
+    merge_columns,
 )
 
 Part = tuple[Mask, Value, Place]
@@ -113,7 +113,7 @@ def _texts(context: Context, parts: Sequence[Part]) -> Texts:
     masks = _masks(context, parts)
     texts = [context.texts(value, place) for _, value, place in parts]
     columns = [text.column for text in texts]
-    column = merged_columns(list(zip(masks, columns, strict=True)), context.n)
+    column = merge_columns(list(zip(masks, columns, strict=True)), context.n)
     return Texts(column, _blank(masks, [text.blank for text in texts]))
 
 
@@ -125,7 +125,7 @@ def _cells(context: Context, parts: Sequence[Part]) -> Cells:
         else context.written(value, context.n, mask)
         for mask, (_, value, _) in zip(masks, parts, strict=True)
     ]
-    column = merged_columns(list(zip(masks, columns, strict=True)), context.n)
+    column = merge_columns(list(zip(masks, columns, strict=True)), context.n)
     fields = [value for _, value, _ in parts if isinstance(value, Cells)]
     blank = _blank(masks, [value.blank for _, value, _ in parts])  # type: ignore[union-attr]
     return Cells(column, blank, "", fields[0].number, fields[0].date)

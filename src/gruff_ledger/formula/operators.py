@@ -19,10 +19,10 @@ from gruff_ledger.cells.numbers.amounts import (
     added,
     compared,
     constant,
-    divided,
-    multiplied,
+    divide,
+    multiply,
     negated,
-    subtracted,
+    subtract,
 )
 from gruff_ledger.cells.text.weave import by_stretches, bytes_of, woven
 from gruff_ledger.cells.text_bytes import Chunk
@@ -69,7 +69,7 @@ def _arithmetic(
     whole: Place,
 ) -> Value:
     if isinstance(right, Span) or (isinstance(left, Span) and operator == "+"):
-        return _moved(context, operator, left, right, places, whole)
+        return _move_dates(context, operator, left, right, places, whole)
     if operator == "-" and _are_dates(context, left, right, places):
         return _days_between(
             context.dates(left, places[0]), context.dates(right, places[1])
@@ -80,8 +80,8 @@ def _arithmetic(
     if operator == "/":
         other = without_zeros(context, other, blank, whole)
         blank = blank | other.blank
-        return Numbers(divided(one.amounts, other.amounts), blank)
-    work = {"+": added, "-": subtracted, "*": multiplied}[operator]
+        return Numbers(divide(one.amounts, other.amounts), blank)
+    work = {"+": added, "-": subtract, "*": multiply}[operator]
     return Numbers(work(one.amounts, other.amounts), blank)
 
 
@@ -126,10 +126,10 @@ def _days_between(one: Dates, other: Dates) -> Numbers:
     blank = one.blank | other.blank
     if not (micros % DAY).any():
         return Numbers(Amounts(micros // DAY, 0), blank)
-    return Numbers(divided(Amounts(micros, 0), constant(Decimal(DAY))), blank)
+    return Numbers(divide(Amounts(micros, 0), constant(Decimal(DAY))), blank)
 
 
-def _moved(
+def _move_dates(
     context: Context,
     operator: str,
     left: Value,

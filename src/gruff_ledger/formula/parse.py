@@ -168,7 +168,7 @@ class _Parser:
 
     def _in(self, name: str, left: Node) -> Call:
         if self._cursor.next.word == "(":
-            values, place = self._brackets()
+            values, place = self._read_value_list()
             return Call(name, (left, *values), self._span(left.place, place))
         # Only POSITION and TRANSLATE_REGEX have this form.
         right = self._concat()
@@ -210,7 +210,7 @@ class _Parser:
     def _value(self) -> Node:
         token = self._cursor.next
         if token.word == "(":
-            return self._bracketed()
+            return self._read_brackets()
         if token.kind in (Kind.NUMBER, Kind.TEXT):
             return read_literal(self._cursor)
         if token.kind is Kind.QUOTED:
@@ -229,7 +229,7 @@ class _Parser:
             return self._call()
         return Field(token.place.written, self._cursor.take().place)
 
-    def _brackets(self) -> tuple[tuple[Node, ...], Place]:
+    def _read_value_list(self) -> tuple[tuple[Node, ...], Place]:
         """Return the values between two brackets, and where the brackets stand."""
         opening = self._cursor.open()
         values = [self._expression()]
@@ -237,8 +237,8 @@ class _Parser:
             values.append(self._expression())
         return tuple(values), self._span(opening.place, self._cursor.close(")").place)
 
-    def _bracketed(self) -> Node:
-        values, place = self._brackets()
+    def _read_brackets(self) -> Node:
+        values, place = self._read_value_list()
         if len(values) > 1:
             raise BadFormula(
                 "several values stand where one is expected.",

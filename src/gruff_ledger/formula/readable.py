@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.kinds import dates_in_figures
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
@@ -68,7 +68,7 @@ def check_readable(
         are, a_kind, they = "is", f"a {kind}", "it"
     said = f"{count:,} of {filled:,} filled cells of '{heading}' {are} not {a_kind}"
     if count * 2 > filled:
-        cells = filtered(table.cells(heading), bad)
+        cells = filter_column(table.cells(heading), bad)
         first = cells.slice(0, 1).to_pylist()[0]
         if kind == "number" and dates_in_figures(cells).count * 2 > count:
             said += ", but dates"

@@ -16,7 +16,7 @@ from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
-from gruff_ledger.columns.arrays import constant_column, filtered, spread_column
+from gruff_ledger.columns.arrays import constant_column, filter_column, spread_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import Interval
 
@@ -159,10 +159,10 @@ def stretched(column: Column, n: int) -> Column:
     return constant_column(column[0].as_py(), n)
 
 
-def merged_columns(parts: Sequence[tuple[Mask, Column]], n: int) -> Column:
+def merge_columns(parts: Sequence[tuple[Mask, Column]], n: int) -> Column:
     """Put columns together, each where its mask is true; else cells are empty."""
     result = constant_column("", n)
     for mask, column in parts:
         if mask.any():
-            result = with_cells(result, mask, filtered(stretched(column, n), mask))
+            result = with_cells(result, mask, filter_column(stretched(column, n), mask))
     return result

@@ -22,7 +22,7 @@ from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail.write import Trail
 from gruff_ledger.columns.pending import Pending
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.credentials import hidden_facts
+from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.job.expand import Source
 from gruff_ledger.job.job import Entry, Job, beside_name
 from gruff_ledger.job.value_types import ValueTypes
@@ -328,7 +328,7 @@ def _outcome(
 
 def _entry_facts(entry: Entry, outcome: Outcome) -> dict[str, Any]:
     """Return what the account says of an entry, beside its figures."""
-    facts: dict[str, Any] = hidden_facts(
+    facts: dict[str, Any] = make_facts_readable(
         {
             "do": entry.verb.name,
             "lists": list(entry.lists),

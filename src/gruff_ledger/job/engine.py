@@ -17,7 +17,7 @@ import msgspec
 from gruff_ledger import __version__
 from gruff_ledger.account.ledger import Account, Balance
 from gruff_ledger.job.books import Books, count_uses, hashes_of_files, last_list
-from gruff_ledger.job.expand import Source, expanded
+from gruff_ledger.job.expand import Source, expand_lists
 from gruff_ledger.job.job import Job, told_by
 from gruff_ledger.job.write import Written, note_existing
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
@@ -111,7 +111,7 @@ def run(
         fetching = Fetching(job.fetch, folder=job.folder, on_progress=on_read)
         stack.enter_context(contextlib.closing(fetching))
         patterns = _patterns(job)
-        job, sources = expanded(
+        job, sources = expand_lists(
             job, count_uses(job, account), fetching, on_step, on_read
         )
         paths = [each.opened.path for each in sources.values() if each.opened.path]
@@ -148,7 +148,7 @@ def run(
         written.ledger(balance, trail, images, _made_from(job, patterns, account))
         result = books.tables.get(last_list(job)) if keep_result else None
         if result is not None:
-            result = trail.rooted(result)
+            result = trail.root_table(result)
         outputs.commit()
     if outcome is None:
         return Run(account, balance, result, paths=tuple(paths))

@@ -29,7 +29,7 @@ class Source(msgspec.Struct, frozen=True):
     address: Address
 
 
-def expanded(
+def expand_lists(
     job: Job,
     used: Mapping[str, int],
     fetching: Fetching,

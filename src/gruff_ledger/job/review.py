@@ -21,7 +21,7 @@ from gruff_ledger.work.review.decisions import (
     Decision,
     added,
     read_decisions,
-    written_decisions,
+    write_decisions,
 )
 from gruff_ledger.work.review.questions import Questions
 
@@ -90,7 +90,7 @@ class Review:
             self.paths, replace=True, made_from=job.untouched, below=job.below
         ) as outputs:
             outputs.claim(self.path)
-            text = written_decisions(kept)
+            text = write_decisions(kept)
             outputs.write(self.path, lambda sink: sink.write(text))
             outputs.commit()
         return len(kept)

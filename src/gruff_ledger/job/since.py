@@ -36,7 +36,7 @@ def since_table_before(out: OutToWrite, before: Table | None, now: Table) -> Sin
     """Compare what was in a table of a database with what was written to it."""
     if before is None:
         return Since(out.address, said=_NOT_THERE)
-    return _compared(out, before, now)
+    return _compare_results(out, before, now)
 
 
 def since_last(out: OutToWrite, found: Format, now: Path) -> Since:
@@ -65,7 +65,9 @@ def since_last(out: OutToWrite, found: Format, now: Path) -> Since:
     if not found.reader:
         return Since(out.address, said=f"{found.words} is not read back")
     try:
-        return _compared(out, *(_read_back(out, found, at) for at in (out.path, now)))
+        return _compare_results(
+            out, *(_read_back(out, found, at) for at in (out.path, now))
+        )
     except Problem as problem:
         return Since(
             out.address, said=f"it cannot be compared: {problem.what.rstrip('.')}"
@@ -89,7 +91,7 @@ def _read_back(out: OutToWrite, found: Format, path: Path) -> Table:
     return read_list(listed.opened, listed.address, terms, source=0, hashed=False).table
 
 
-def _compared(out: OutToWrite, before: Table, table: Table) -> Since:
+def _compare_results(out: OutToWrite, before: Table, table: Table) -> Since:
     key = tuple(out.key)
     if not key and before.headings != table.headings:
         return Since(

@@ -23,7 +23,7 @@ from gruff_ledger.account.ledger import Account, Balance, Out
 from gruff_ledger.account.trail.format import TRAIL_FILE
 from gruff_ledger.account.trail.write import Trail
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.credentials import hidden_facts
+from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.job.value_types import ValueTypes
 from gruff_ledger.lists.address import Server
@@ -33,7 +33,7 @@ from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.outputs.prepare import (
     check_output,
-    guarded,
+    guard,
     with_guarded_headings,
     write_parts,
 )
@@ -126,13 +126,13 @@ class Written:
                 table = tables[out.list_name]
                 changes: tuple[Change, ...] = ()
                 if out.terms.guard_formulas:
-                    table, changes = guarded(table)
+                    table, changes = guard(table)
                     account.notes += _heading_notes(out.address, table)
                 if job.ledger is not None:
                     seen = seen_from(job.ledger, path)
                     trail.out(out.address, seen, out.list_name, table, changes)
-                changes = trail.told_changes(changes)
-                table = trail.rooted(table)
+                changes = trail.tell_changes(changes)
+                table = trail.root_table(table)
                 kinds = types.of(out.list_name, table)
                 if out.terms.guard_formulas:
                     table = with_guarded_headings(table)
@@ -159,7 +159,7 @@ class Written:
         job = self._job
         if not (job.guards or any(out.terms.guard_formulas for out in job.outs)):
             return table
-        return with_guarded_headings(guarded(table)[0])
+        return with_guarded_headings(guard(table)[0])
 
     def further(self, further: FurtherOut, detail: Any) -> tuple[str, bytes]:
         """Write what an entry makes beside its list; return its address and bytes."""
@@ -214,7 +214,7 @@ class Written:
         paths |= dict.fromkeys(each.path for e in job.entries for each in e.further)
         facts = {
             **account_facts(account, balance),
-            "made_from": hidden_facts(
+            "made_from": make_facts_readable(
                 {
                     **made_from,
                     "outs": [
@@ -226,7 +226,7 @@ class Written:
         }
         trail_file = job.ledger / TRAIL_FILE
         outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
-        text = _laid_out(facts)
+        text = _format_json(facts)
         outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
 
     def _write_tables(
@@ -386,8 +386,8 @@ def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
 
 def account_text(account: Account, balance: Balance) -> bytes:
     """Return the account as JSON (RFC 8259), laid out to be read by people too."""
-    return _laid_out(account_facts(account, balance))
+    return _format_json(account_facts(account, balance))
 
 
-def _laid_out(facts: Mapping[str, Any]) -> bytes:
+def _format_json(facts: Mapping[str, Any]) -> bytes:
     return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

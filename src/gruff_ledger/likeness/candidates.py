@@ -152,11 +152,11 @@ def _within_blocks(codes: Indices, n: int) -> Indices:
         same = ordered[step:] == ordered[:-step]
         if not same.any():
             break
-        parts.append(_numbered(order[:-step][same], order[step:][same], n))
+        parts.append(_number_pairs(order[:-step][same], order[step:][same], n))
     return np.concatenate(parts)
 
 
-def _numbered(
+def _number_pairs(
     one: npt.NDArray[np.int64], other: npt.NDArray[np.int64], n: int
 ) -> Indices:
     return np.minimum(one, other) * n + np.maximum(one, other)
@@ -175,7 +175,7 @@ def _neighbours(column: Column) -> Indices:
         records = np.argsort(ranks[codes], kind="stable")
         records = records[[bool(texts[code]) for code in codes[records].tolist()]]
         for step in range(1, _WINDOW + 1):
-            parts.append(_numbered(records[:-step], records[step:], n))
+            parts.append(_number_pairs(records[:-step], records[step:], n))
     return np.unique(np.concatenate(parts))
 
 

@@ -281,7 +281,9 @@ def _ranges(text: str, name: str, whole: str) -> tuple[Range, ...]:
     for part in text.split(";"):
         match = _RANGE.fullmatch(part.strip())
         if match is None:
-            raise _unread(f"{name}={text}", f"{name}=5-* or {name}=1;5-9", whole)
+            raise _word_unreadable(
+                f"{name}={text}", f"{name}=5-* or {name}=1;5-9", whole
+            )
         first, last = match[1], match[3] if match[2] else match[1]
         found.append(_range(first, last, f"{name}={text}", whole))
     found.sort(key=lambda each: each[0])
@@ -327,7 +329,7 @@ def _number(digits: str, said: str, whole: str) -> int:
 def _block(text: str, whole: str) -> tuple[tuple[Range, ...], tuple[Range, ...]]:
     match = _CELLS.fullmatch(text.strip())
     if match is None:
-        raise _unread(f"cell={text}", "cell=4,1-*,6", whole)
+        raise _word_unreadable(f"cell={text}", "cell=4,1-*,6", whole)
     said = f"cell={text}"
     is_range = "-" in text
     last_row, last_col = (match[3], match[4]) if is_range else (match[1], match[2])
@@ -337,7 +339,7 @@ def _block(text: str, whole: str) -> tuple[tuple[Range, ...], tuple[Range, ...]]
     )
 
 
-def _unread(said: str, form: str, whole: str) -> UnreadableSource:
+def _word_unreadable(said: str, form: str, whole: str) -> UnreadableSource:
     return UnreadableSource(
         f"'{said}' cannot be read.", f"Write it as in {form}.", file=whole
     )

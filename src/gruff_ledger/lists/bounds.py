@@ -96,12 +96,12 @@ def settled(
     if fragment.rows is not None and heading_row is not None:
         _check_reach(opened, "row", fragment.rows, heading_row + total)
         within = rows_within(fragment.rows, heading_row)
-        table, aside = picked(table, within), picked_aside(aside, within)
-        found_within = [_picked_finding(part, within) for part in findings]
+        table, aside = picked(table, within), pick_aside(aside, within)
+        found_within = [_pick_finding(part, within) for part in findings]
         findings = tuple(part for part in found_within if len(part.origin))
         total = int(np.count_nonzero(within(np.arange(1, total + 1))))
     if fragment.cols is not None:
-        columns = _chosen_columns(opened, fragment.cols, len(table.headings))
+        columns = _choose_columns(opened, fragment.cols, len(table.headings))
         table = _with_columns(table, columns)
         aside = tuple(
             msgspec.structs.replace(part, table=_with_columns(part.table, columns))
@@ -165,11 +165,11 @@ def heading_notes(
     if not has_heading:
         notes.append(Note(f"{name}: no heading row; the fields are numbered."))
     else:
-        notes += made_up_notes(name, headings, made)
+        notes += note_made_up(name, headings, made)
     return notes
 
 
-def made_up_notes(
+def note_made_up(
     name: str, headings: tuple[str, ...], made: Mapping[int, str]
 ) -> tuple[Note, ...]:
     """Say which headings were made up, for what; see `field_names.made_headings`."""
@@ -208,7 +208,7 @@ def picked(table: Table, within: Callable[[Any], Mask]) -> Table:
     return table if mask.all() else table.keep_records(mask)
 
 
-def picked_aside(
+def pick_aside(
     aside: tuple[SetAside, ...], within: Callable[[Any], Mask]
 ) -> tuple[SetAside, ...]:
     """Return the records set aside that lie in the rows stated."""
@@ -222,12 +222,12 @@ def picked_aside(
     return tuple(part for part in parts if len(part.table))
 
 
-def _picked_finding(part: Finding, within: Callable[[Any], Mask]) -> Finding:
-    from gruff_ledger.columns.arrays import filtered
+def _pick_finding(part: Finding, within: Callable[[Any], Mask]) -> Finding:
+    from gruff_ledger.columns.arrays import filter_column
 
     mask = within(part.origin.record)
     return msgspec.structs.replace(
-        part, origin=part.origin.pick(mask), value=filtered(part.value, mask)
+        part, origin=part.origin.pick(mask), value=filter_column(part.value, mask)
     )
 
 
@@ -244,7 +244,7 @@ def _check_reach(
         )
 
 
-def _chosen_columns(
+def _choose_columns(
     opened: Opened, cols: tuple[Range, ...], width: int
 ) -> tuple[int, ...]:
     _check_reach(opened, "column", cols, width)

@@ -12,8 +12,8 @@ import numpy as np
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.columns.arrays import concat_columns, constant_column, text_column
 from gruff_ledger.columns.types import Column
-from gruff_ledger.field_names import made_headings
-from gruff_ledger.lists.bounds import Found, made_up_notes
+from gruff_ledger.field_names import make_headings
+from gruff_ledger.lists.bounds import Found, note_made_up
 from gruff_ledger.lists.reading import NESTED, NULL, NUMBER, TRUTH, Kinds
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note, SetAside
@@ -165,7 +165,7 @@ class ColumnsOfObjects:
                 '{"boat": "Merry Bell", "berth": "12"}.',
                 file=self._opened.address,
             )
-        headings, made = made_headings(list(self._headings))
+        headings, made = make_headings(list(self._headings))
         name = self._opened.name
         origin = _origin(source, self._numbers)
         columns = tuple(concat_columns(parts) for parts in self._columns)
@@ -185,7 +185,7 @@ class ColumnsOfObjects:
                     warning=True,
                 ),
             )
-        notes += made_up_notes(name, headings, made)
+        notes += note_made_up(name, headings, made)
         short = sum(n for size, n in self._sizes.items() if size < len(headings))
         if short:
             records = "1 record lacks" if short == 1 else f"{short} records lack"

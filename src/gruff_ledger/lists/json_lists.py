@@ -222,7 +222,7 @@ def _array(
         # Once through all of it, so that what is broken is told with its place.
         msgspec.json.decode(data, type=msgspec.Raw)
     except BROKEN as error:
-        raise _malformed(opened, data, error) from error
+        raise _word_malformed(opened, data, error) from error
     inside = data
     for step in _steps(pointer or ""):
         inside = _member(opened, inside, step, pointer or "")
@@ -290,7 +290,7 @@ def _arrays_in(inside: bytes, pointer: str, depth: int) -> Iterator[str]:
             yield from _arrays_in(value, place, depth - 1)
 
 
-def _malformed(opened: Opened, data: bytes, error: Exception) -> UnreadableSource:
+def _word_malformed(opened: Opened, data: bytes, error: Exception) -> UnreadableSource:
     if isinstance(error, RecursionError):
         return UnreadableSource(
             "it is nested too deeply to be read.",

@@ -9,9 +9,9 @@ import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.field_names import made_headings
+from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment
-from gruff_ledger.lists.bounds import Found, made_up_notes, settled
+from gruff_ledger.lists.bounds import Found, note_made_up, settled
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
@@ -71,7 +71,7 @@ def read_parquet(
         raise UnreadableSource(
             "it has no fields.", "Send a list with fields.", file=opened.address
         )
-    headings, made = made_headings(names)
+    headings, made = make_headings(names)
     columns = tuple(gathered.columns())
     count = len(columns[0])
     if count != facts.num_rows:
@@ -89,7 +89,7 @@ def read_parquet(
         {},
         opened.size_bytes,
         hash_of(opened) if hashed else None,
-        notes=made_up_notes(opened.name, headings, made),
+        notes=note_made_up(opened.name, headings, made),
     )
     return settled(found, opened, fragment, terms)
 

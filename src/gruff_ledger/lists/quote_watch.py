@@ -29,18 +29,18 @@ class QuoteWatch:
         self._inside = False
         # The last byte that is no quote, and the quotes behind it: what follows them
         # is not known yet.
-        self._carried = b"\n"
+        self._carry_sums = b"\n"
 
     def add(self, block: bytes) -> None:
         """Look at the next block."""
         if self.is_odd or not block:
             return
-        if len(self._carried) == 1 and b'"' not in block:
-            self._carried = block[-1:]
+        if len(self._carry_sums) == 1 and b'"' not in block:
+            self._carry_sums = block[-1:]
             return
-        data = self._carried + block
+        data = self._carry_sums + block
         known = len(data.rstrip(b'"'))
-        self._carried = data[known - 1 :]
+        self._carry_sums = data[known - 1 :]
         codes = np.frombuffer(data, np.uint8, known)
         places = np.flatnonzero(codes == _QUOTE)
         if not len(places):

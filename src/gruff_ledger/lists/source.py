@@ -458,17 +458,17 @@ def check_same(opened: Opened, sha256: Callable[[], str] | None) -> None:
         # It was read to its end; that it is gone since changes nothing.
         return
     if facts.st_size != opened.size_bytes:
-        raise changed_meanwhile(opened.address)
+        raise word_changed_source(opened.address)
     if facts.st_mtime_ns == opened.stamp or sha256 is None:
         return
     with opened.path.open("rb") as stream:
         import hashlib
 
         if hashlib.file_digest(stream, "sha256").hexdigest() != sha256():
-            raise changed_meanwhile(opened.address)
+            raise word_changed_source(opened.address)
 
 
-def changed_meanwhile(shown: str) -> UnreadableSource:
+def word_changed_source(shown: str) -> UnreadableSource:
     """Word that a source did not stay the same while it was read."""
     return UnreadableSource(
         "it changed while it was read. Nothing was written.",

@@ -24,7 +24,7 @@ from gruff_ledger.account.words import (
     note_text,
     since_rows,
     since_words,
-    written_words,
+    write_words,
 )
 from gruff_ledger.report.page_parts import (
     Part,
@@ -234,7 +234,7 @@ def _source_row(line: Line) -> dict[str, Any]:
     return {
         "name": cut_text(line.result),
         "address": cut_text(facts["address"]),
-        "written": cut_text(written_words(facts)),
+        "written": cut_text(write_words(facts)),
         "records": line.records_in,
         "aside": line.records_aside,
         "left_out": line.left_out,

@@ -25,8 +25,8 @@ from gruff_ledger.cells.match.folded_fields import folded, folding
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.templates import by_template, template_parts
-from gruff_ledger.columns.arrays import concat_columns, constant_column, filtered
-from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.arrays import concat_columns, constant_column, filter_column
+from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_field, find_fields, first_names, format_names
 from gruff_ledger.formula.evaluate import Evaluation
@@ -128,7 +128,7 @@ class Checking:
                 by_field.values(),
                 key=lambda places: -sum(_cost(rules[place][1]) for place in places),
             )
-            mapped_whole(check, longest)
+            map_whole(check, longest)
             check(with_formula)
         return [each for one in found for each in one]
 
@@ -216,14 +216,14 @@ class Checking:
             cells = cells._replace(blank=cells.blank | words)
         return cells
 
-    def _filled(self, rule: Rule, heading: str, mask: Mask) -> Mask:
+    def _leave_blanks_out(self, rule: Rule, heading: str, mask: Mask) -> Mask:
         """Leave out cells that are blank; few marked ones are looked at alone."""
         count = int(np.count_nonzero(mask))
         if not count:
             return mask
         if 4 * count > len(mask):
             mask = mask & ~self._evaluation.cells_of(heading).blank
-        column = filtered(self.table.cells(heading), mask)
+        column = filter_column(self.table.cells(heading), mask)
         filled = ~blank_mask(column)
         if rule.null:
             filled &= index_in(column, rule.null) < 0
@@ -236,7 +236,9 @@ class Checking:
         if rule.required:
             yield Breach(f"{heading} is required", f"{heading} is blank.", cells.blank)
         for breach in self._of_filled(rule, heading, cells):
-            yield breach._replace(mask=self._filled(rule, heading, breach.mask))
+            yield breach._replace(
+                mask=self._leave_blanks_out(rule, heading, breach.mask)
+            )
 
     def _of_filled(self, rule: Rule, heading: str, cells: Cells) -> Iterator[Breach]:
         if rule.datatype is not None and rule.datatype != "string":
@@ -272,7 +274,7 @@ class Checking:
             f"{heading} is one of {format_names(rule.allowed)}",
             f"{heading} is not {what}.",
             wrong,
-            lambda mask: nearest_values(filtered(column, mask), rule.allowed),
+            lambda mask: nearest_values(filter_column(column, mask), rule.allowed),
         )
 
     def _not_allowed_for(self, rule: Rule, heading: str, column: Column) -> Breach:
@@ -321,9 +323,9 @@ class Checking:
             f"{heading} is not {what}.",
             wrong,
             lambda mask: nearest_values(
-                filtered(mine[-1], mask),
+                filter_column(mine[-1], mask),
                 theirs[-1],
-                [filtered(each, mask) for each in mine[:-1]],
+                [filter_column(each, mask) for each in mine[:-1]],
                 theirs[:-1],
                 rule.match,
             ),
@@ -338,10 +340,10 @@ class Checking:
             repeated = first != np.arange(len(first))
             repeated[first[repeated]] = True
             for heading in headings:
-                repeated = self._filled(rule, heading, repeated)
+                repeated = self._leave_blanks_out(rule, heading, repeated)
                 if rule.match != "exact":
                     # What has no key, such as a text for a number, matches nothing.
-                    column = filtered(self.table.cells(heading), repeated)
+                    column = filter_column(self.table.cells(heading), repeated)
                     repeated[repeated] = ~blank_mask(folded(column, rule.match))
         name = " with ".join(headings)
         says = f"{name} is not unique: another record has the same."
@@ -358,7 +360,11 @@ class Checking:
     ) -> Finding:
         column = self.table.cells(heading) if heading else None
         count = int(np.count_nonzero(mask))
-        value = constant_column("", count) if column is None else filtered(column, mask)
+        value = (
+            constant_column("", count)
+            if column is None
+            else filter_column(column, mask)
+        )
         nearest = None if breach.nearest is None else breach.nearest(mask)
         message, said = breach.says, None
         if rule.message is not None:
@@ -396,7 +402,7 @@ class Checking:
                 columns.append(blank if nearest is None else nearest)
             else:
                 heading = self._field(text, term)
-                columns.append(filtered(self.table.cells(heading), mask))
+                columns.append(filter_column(self.table.cells(heading), mask))
         whole = np.ones(len(value), np.bool_)
         said = by_template(pieces, columns, whole)
         return message, said

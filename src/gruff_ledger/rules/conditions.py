@@ -129,7 +129,9 @@ def out_of_bounds(
     for term, bound, is_wrong, should_be, signs in sides:
         if bound is None:
             continue
-        order, readable = _compared(evaluation, cells, bound, term, is_date=is_date)
+        order, readable = _compare_to_bound(
+            evaluation, cells, bound, term, is_date=is_date
+        )
         yield Breach(
             f"{heading} is {should_be} {bound}",
             f"{heading} is {is_wrong} {bound}.",
@@ -137,7 +139,7 @@ def out_of_bounds(
         )
 
 
-def _compared(
+def _compare_to_bound(
     evaluation: Evaluation, cells: Cells, bound: str, term: str, *, is_date: bool
 ) -> tuple[Any, Mask]:
     """Return the order of cells to a bound, and which cells can be compared."""

@@ -39,7 +39,7 @@ from gruff_ledger.storage.folders import (
     scratch_root,
 )
 from gruff_ledger.storage.numpy_memory import MappedArrays, Places
-from gruff_ledger.storage.stretches import parted, taken_in_runs
+from gruff_ledger.storage.stretches import parted, take_in_runs
 from gruff_ledger.system.files import can_remove_open_files
 from gruff_ledger.system.memory import GIVING_BACK
 
@@ -102,7 +102,7 @@ class Files:
             remove_left(root)
             self.folder, self._mark = make_folder(root)
         except OSError as error:
-            raise _unwritable(error, root) from error
+            raise _word_unwritable(error, root) from error
         self._numbers = itertools.count(1)
         self._arrays = MappedArrays(self.folder)
         self.has_arrays = False
@@ -170,7 +170,7 @@ class Files:
         self, column: Column, indices: npt.NDArray[np.integer]
     ) -> Iterator[Column] | None:
         """Yield the cells at indices, run by run."""
-        return taken_in_runs(column, indices)
+        return take_in_runs(column, indices)
 
     def parted(
         self,
@@ -192,7 +192,7 @@ class Files:
         whole = pa.concat_arrays(chunks)
         with self._file([whole.type]) as (writer, path):
             writer.write_batch(_batch([whole]))
-        found: list[Any] = self._mapped(path).column(0).chunks
+        found: list[Any] = self._map_file(path).column(0).chunks
         return found
 
     def _lies_in_file(self, array: Any) -> bool:
@@ -211,15 +211,15 @@ class Files:
             with pa.OSFile(str(path), "wb") as sink, ipc.new_file(sink, schema) as into:
                 yield into, path
         except OSError as error:
-            raise _unwritable(error, self.folder) from error
+            raise _word_unwritable(error, self.folder) from error
 
-    def _mapped(self, path: Path) -> Any:
+    def _map_file(self, path: Path) -> Any:
         from pyarrow import ipc
 
         try:
             mapped = pa.memory_map(str(path), "r")
         except OSError as error:
-            raise _unwritable(error, self.folder) from error
+            raise _word_unwritable(error, self.folder) from error
         whole = mapped.read_buffer()
         self._places.add(whole.address, whole.size)
         if can_remove_open_files():
@@ -256,7 +256,7 @@ class _GatheringInFiles:
         try:
             self._writer.write_table(table)
         except OSError as error:
-            raise _unwritable(error, self._scratch.folder) from error
+            raise _word_unwritable(error, self._scratch.folder) from error
         self._bytes += table.nbytes
         if self._bytes > _FILE_BYTES:
             self._end_file()
@@ -275,7 +275,7 @@ class _GatheringInFiles:
     def _end_file(self) -> None:
         if self._open is not None:
             self._open.__exit__(None, None, None)
-            self._files.append(self._scratch._mapped(self._path))
+            self._files.append(self._scratch._map_file(self._path))
             self._open, self._bytes = None, 0
 
 
@@ -289,7 +289,7 @@ def _batch(arrays: Sequence[Any]) -> Any:
     return pa.RecordBatch.from_arrays(arrays, list(map(str, range(len(arrays)))))
 
 
-def _unwritable(error: OSError, folder: Path) -> UnwritableOutput:
+def _word_unwritable(error: OSError, folder: Path) -> UnwritableOutput:
     return UnwritableOutput(
         "the lists are larger than memory, and temporary files cannot be written here: "
         f"{error.strerror or error}.",

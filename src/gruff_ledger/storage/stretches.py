@@ -77,7 +77,7 @@ def parted(
         yield places[end - count : end], together[end - count : end]
 
 
-def taken_in_runs(column: Column, indices: npt.NDArray[np.integer]) -> Iterator[Column]:
+def take_in_runs(column: Column, indices: npt.NDArray[np.integer]) -> Iterator[Column]:
     """
     Yield the cells of a column at `indices`, in that order, bit by bit.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
-from gruff_ledger.columns.arrays import filtered, unequal
+from gruff_ledger.columns.arrays import filter_column, unequal
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.outcome import Change, Note
@@ -37,7 +37,7 @@ def changes_of(
     if not differs.any():
         return ()
     origin = table.origin.pick(differs)
-    cells = filtered(was, differs), filtered(now, differs)
+    cells = filter_column(was, differs), filter_column(now, differs)
     return (Change(heading, origin, *cells),)
 
 

@@ -17,8 +17,8 @@ from gruff_ledger.cells.dates.moments import DatePattern, read_moments
 from gruff_ledger.cells.keys.distinct import few_values
 from gruff_ledger.cells.kinds import dates_in_figures, kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
-from gruff_ledger.cells.order import code_ranks, number_ranks, sorted_places, text_ranks
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.cells.order import code_ranks, number_ranks, sort_places, text_ranks
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, parse_names
 from gruff_ledger.formula.forms import Form, FormTerms, forms_of
@@ -168,7 +168,7 @@ def ordering(
                 f"{heading} is not a {way}; the record comes last.",
                 heading,
                 table.origin.pick(bad),
-                filtered(column, bad),
+                filter_column(column, bad),
             ),
         )
     return heading, Ordering(ranks, cells.blank | bad, way, findings, notes)
@@ -302,7 +302,7 @@ def in_order(
                 f"the field '{heading}' is named twice.", "Name it once.", term=term
             )
     orderings = [each for _, each in found]
-    places = sorted_places(
+    places = sort_places(
         [
             (each.ranks, each.last, key.descending)
             for each, key in zip(orderings, keys, strict=True)

@@ -11,7 +11,7 @@ from gruff_ledger.cells.text.cut import (
     cut,
     cuts_in,
     find_cuts,
-    matched_groups,
+    match_groups,
     parts_by_widths,
     pieces_of,
 )
@@ -126,7 +126,7 @@ class WidthsTest(unittest.TestCase):
 class PatternTest(unittest.TestCase):
     def test_named_groups_are_parts(self) -> None:
         column = column_of(["A-7", "x", "", "B12 ", "C"])
-        names, parts = matched_groups(column, "^(?P<p>[A-C])-?(?P<n>[0-9]+)?")
+        names, parts = match_groups(column, "^(?P<p>[A-C])-?(?P<n>[0-9]+)?")
         self.assertEqual(names, ("p", "n"))
         found = list(zip(*(each.to_pylist() for each in parts.columns), strict=True))
         self.assertEqual(
@@ -143,7 +143,7 @@ class PatternTest(unittest.TestCase):
         ):
             with self.subTest(pattern=pattern):
                 with self.assertRaises(BadTerms) as caught:
-                    matched_groups(text_column(["a"]), pattern)
+                    match_groups(text_column(["a"]), pattern)
                 self.assertIn(words, caught.exception.what)
 
 

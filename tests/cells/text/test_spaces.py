@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.text.letter_case import (
+    change_case,
     one_case_mask,
-    recased,
     sentence_case,
     title_case,
 )
@@ -62,7 +62,7 @@ class CaseTest(unittest.TestCase):
             ("sentence", sentence_case),
         ):
             with self.subTest(case=case):
-                result = recased(text_column(cells), case)
+                result = change_case(text_column(cells), case)
                 self.assertEqual(result.column.to_pylist(), list(map(one, cells)))
                 changed = [one(cell) != cell for cell in cells]
                 self.assertEqual(result.changed.tolist(), changed)

@@ -11,7 +11,7 @@ from gruff_ledger.cli.commands.review import Session, question_view
 from gruff_ledger.work.check.duplicates.perform import perform
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 from gruff_ledger.work.review.answers import decision_on
-from gruff_ledger.work.review.decisions import Decision, written_decisions
+from gruff_ledger.work.review.decisions import Decision, write_decisions
 from tests.support import FolderTest, table
 
 LIST = "Boat,Berth,Phone\nTern,1,555\nTern,2,556\nAuk,4,777\nAuk,5,\nGull,6,\n"
@@ -148,7 +148,7 @@ class SessionTest(unittest.TestCase):
         (question,) = perform(terms, listed).detail.all
         questions = perform(terms, listed).detail
         same = decision_on(questions, question, "same", "")
-        files = {"d.jsonl": written_decisions([same])}
+        files = {"d.jsonl": write_decisions([same])}
         self.QUESTIONS, before = perform(terms, listed, files).detail, self.QUESTIONS
         self.assertEqual(self.session("s", "3", "2"), (["value"], True))
         self.QUESTIONS = before

@@ -2,7 +2,7 @@
 
 import unittest
 
-from gruff_ledger.lists.delimited.encoding import damaged_utf8, guess_encoding
+from gruff_ledger.lists.delimited.encoding import find_damaged_utf8, guess_encoding
 from gruff_ledger.problems import UnreadableSource
 from tests.support import read
 
@@ -76,8 +76,8 @@ class GuessEncodingTest(unittest.TestCase):
     def test_other_encodings_are_not_damaged_utf_8(self) -> None:
         """A pair that is valid by accident is not enough."""
         lines = ["Müller;Straße\n".encode("cp1252")] * 10 + [b"\xc3\xa9\n"]
-        self.assertIsNone(damaged_utf8(lines))
-        self.assertIsNone(damaged_utf8([b"plain\n"]))
+        self.assertIsNone(find_damaged_utf8(lines))
+        self.assertIsNone(find_damaged_utf8([b"plain\n"]))
 
 
 if __name__ == "__main__":

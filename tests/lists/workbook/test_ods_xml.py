@@ -6,7 +6,7 @@ import unittest
 import zipfile
 
 from gruff_ledger.problems import UnreadableSource
-from tests.lists.books import book_as_ods, by_odfpy, rewritten
+from tests.lists.books import book_as_ods, by_odfpy, rewrite_member
 from tests.lists.workbook.test_read import notes, read
 
 
@@ -64,7 +64,7 @@ class OdsTest(unittest.TestCase):
         spread = xml.replace(b"><table:", b">\n   <table:").replace(
             b"><text:p>", b">\n  <text:p>"
         )
-        laid_out = rewritten(plain, "content.xml", (xml, spread))
+        laid_out = rewrite_member(plain, "content.xml", (xml, spread))
         reading = read(laid_out)
         self.assertEqual(reading.table.records(), read(plain).table.records())
         self.assertEqual(reading.source.sha256(), hashlib.sha256(laid_out).hexdigest())

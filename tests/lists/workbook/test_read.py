@@ -20,7 +20,7 @@ from tests.lists.books import (
     book_as_xlsx,
     by_odfpy,
     by_openpyxl,
-    rewritten,
+    rewrite_member,
     saved,
 )
 from tests.support import FolderTest
@@ -165,7 +165,7 @@ class CellTest(unittest.TestCase):
 
     def test_numbers_of_many_digits_are_told(self) -> None:
         """Written out they keep all digits; else they are rounded to 15."""
-        data = rewritten(
+        data = rewrite_member(
             saved(by_openpyxl([["kind", "value"]] + [["x", 1.5], ["y", 2.5]])),
             "xl/worksheets/sheet1.xml",
             (b"<v>1.5<", b"<v>1234567890123456789<"),

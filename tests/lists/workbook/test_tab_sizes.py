@@ -11,13 +11,13 @@ from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.lists.workbook.read import read_workbook, workbook_parts
 from gruff_ledger.lists.workbook.tab_sizes import (
-    _parsed_extent,
+    _parse_extent,
     check_ods,
     check_xlsx_tab,
     column_number,
 )
 from gruff_ledger.problems import UnreadableSource
-from tests.lists.books import by_odfpy, rewritten
+from tests.lists.books import by_odfpy, rewrite_member
 from tests.lists.workbook.test_read import by_openpyxl, saved
 
 ROWS = [["Berth", "Dues"], ["N-1", 12], ["N-2", 7.5]]
@@ -55,9 +55,9 @@ class FarCellTest(unittest.TestCase):
                     else:
                         far_, near_ = written % far, written % near
                     with self.assertRaisesRegex(UnreadableSource, "span 1048576 rows"):
-                        read(rewritten(book, SHEET, (LAST, far_)))
+                        read(rewrite_member(book, SHEET, (LAST, far_)))
                     if b"&" not in written:
-                        records = read(rewritten(book, SHEET, (LAST, near_)))
+                        records = read(rewrite_member(book, SHEET, (LAST, near_)))
                         self.assertEqual(records[-1], ("N-2", "7.5"))
 
     def test_a_tag_with_two_places_is_refused(self) -> None:
@@ -72,21 +72,21 @@ class FarCellTest(unittest.TestCase):
                 self.subTest(tag=tag),
                 self.assertRaisesRegex(UnreadableSource, "damaged"),
             ):
-                read(rewritten(book, SHEET, (LAST, tag)))
+                read(rewrite_member(book, SHEET, (LAST, tag)))
 
     def test_cells_of_another_prefix_are_seen(self) -> None:
         """Those before what looks like the only rows, too."""
         book = saved(by_openpyxl(ROWS))
         far = b'<x:sheetData xmlns:x="y"><row><c r = "XFD1048576"/></row></x:sheetData>'
         with self.assertRaises(UnreadableSource):
-            read(rewritten(book, SHEET, (b"<sheetData>", far + b"<sheetData>")))
+            read(rewrite_member(book, SHEET, (b"<sheetData>", far + b"<sheetData>")))
 
     def test_a_far_row_counts_for_cells_without_a_place(self) -> None:
         book = saved(by_openpyxl(ROWS))
         far = (b'<row r="3">', b'<row r="99999999">')
         no_place = [(b'<c r="%s3"' % each, b"<c") for each in (b"A", b"B")]
         with self.assertRaisesRegex(UnreadableSource, "span 99999999 rows"):
-            read(rewritten(book, SHEET, far, *no_place))
+            read(rewrite_member(book, SHEET, far, *no_place))
 
     def test_a_column_that_no_tab_has_is_refused(self) -> None:
         """However few rows there are."""
@@ -112,9 +112,11 @@ class FarCellTest(unittest.TestCase):
         """What is checked is what is read."""
         book = saved(by_openpyxl(ROWS))
         links = "xl/_rels/workbook.xml.rels"
-        other = rewritten(book, links, (b"worksheets/sheet1", b"WorkSheets/Sheet1"))
+        other = rewrite_member(
+            book, links, (b"worksheets/sheet1", b"WorkSheets/Sheet1")
+        )
         self.assertEqual(read(other)[0], ("N-1", "12"))
-        far = rewritten(other, SHEET, (LAST, b'<c r="XFD1048576"'))
+        far = rewrite_member(other, SHEET, (LAST, b'<c r="XFD1048576"'))
         with self.assertRaisesRegex(UnreadableSource, "span 1048576 rows"):
             read(far)
 
@@ -162,7 +164,7 @@ class FarCellTest(unittest.TestCase):
             xml = b"<worksheet><sheetData>" + cells + b"</sheetData></worksheet>"
             with self.subTest(xml=xml):
                 try:
-                    rows, columns, filled = _parsed_extent(OPENED, xml)
+                    rows, columns, filled = _parse_extent(OPENED, xml)
                 except UnreadableSource:
                     # Rows that are not in order, which the quick look sees in part.
                     continue
@@ -198,7 +200,7 @@ class PartsTest(unittest.TestCase):
                 self.subTest(name=name),
                 self.assertRaisesRegex(UnreadableSource, "damaged"),
             ):
-                read(rewritten(book, name, (start, bomb + start)))
+                read(rewrite_member(book, name, (start, bomb + start)))
 
     def test_xml_of_two_bytes_a_letter_is_refused(self) -> None:
         """The quick look would see nothing in it."""
@@ -214,7 +216,7 @@ class OdsTest(unittest.TestCase):
     def refused(self, old: bytes, new: bytes) -> str:
         """Return why a workbook with something replaced is refused."""
         with self.assertRaises(UnreadableSource) as caught:
-            read(rewritten(by_odfpy(ROWS), "content.xml", (old, new)))
+            read(rewrite_member(by_odfpy(ROWS), "content.xml", (old, new)))
         return caught.exception.paragraph()
 
     def test_repeats_and_spaces_are_counted_as_parsed(self) -> None:
@@ -253,7 +255,7 @@ class OdsTest(unittest.TestCase):
         """Of a small file that says it is large."""
         cell = b'<table:table-cell office:value-type="string"'
         many = cell + b' table:number-columns-repeated="16777216"'
-        data = rewritten(by_odfpy(ROWS), "content.xml", (cell, many))
+        data = rewrite_member(by_odfpy(ROWS), "content.xml", (cell, many))
         tracemalloc.start()
         try:
             with self.assertRaises(UnreadableSource):

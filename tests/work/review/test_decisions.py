@@ -15,8 +15,8 @@ from gruff_ledger.work.review.decisions import (
     Decision,
     added,
     read_decisions,
-    recognised,
-    written_decisions,
+    recognise,
+    write_decisions,
 )
 from gruff_ledger.work.together.merge.perform import perform as merge
 from gruff_ledger.work.together.merge.terms import MergeTerms
@@ -33,7 +33,7 @@ BY_BOAT = DuplicatesTerms(by=("Boat",), decisions=FILE, fill=True)
 
 def done(given_list, decisions=(), terms=BY_BOAT):
     """Perform duplicates with decisions."""
-    return perform(terms, given_list, {FILE: written_decisions(decisions)})
+    return perform(terms, given_list, {FILE: write_decisions(decisions)})
 
 
 def answered(given_list, *answers, decisions=(), terms=BY_BOAT):
@@ -156,7 +156,7 @@ class RecognisedTest(unittest.TestCase):
 class FileTest(unittest.TestCase):
     def test_is_read_as_it_was_written(self) -> None:
         decisions = answered(BOATS, "same", "different")
-        self.assertEqual(read_decisions(FILE, written_decisions(decisions)), decisions)
+        self.assertEqual(read_decisions(FILE, write_decisions(decisions)), decisions)
         self.assertEqual(read_decisions(FILE, None), [])
 
     def test_a_later_decision_takes_the_place_of_an_earlier_one(self) -> None:
@@ -175,8 +175,8 @@ class FileTest(unittest.TestCase):
 
     def test_decisions_about_nothing_there_do_no_harm(self) -> None:
         odd = [Decision("same", {}, {}), Decision("same", {"x": "1"}, {"x": "2"})]
-        self.assertEqual(len(recognised(BOATS, odd).stale), 2)
-        self.assertEqual(len(recognised(table("Boat"), odd).stale), 2)
+        self.assertEqual(len(recognise(BOATS, odd).stale), 2)
+        self.assertEqual(len(recognise(table("Boat"), odd).stale), 2)
 
 
 class AnswersTest(unittest.TestCase):

@@ -29,7 +29,7 @@ from gruff_ledger.account.trail.format import (
     Whos,
 )
 from gruff_ledger.account.trail.packed import PackedCells, is_packed
-from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Indices
 from gruff_ledger.problems import Problem, UnreadableSource
 
@@ -100,7 +100,7 @@ class TrailFile:
                 # It is not compressed.
                 raise self._damaged(f"its part {TRAIL_INDEX} is not what was written")
             said = self._zip.read(TRAIL_INDEX)
-            self._mapped = pa.memory_map(str(self._path))
+            self._map_cells = pa.memory_map(str(self._path))
         except FileNotFoundError as error:
             raise UnreadableSource(
                 f"the ledger has no file {TRAIL_FILE}, which holds what tracing needs.",
@@ -155,7 +155,7 @@ class TrailFile:
 
     def read_ahead(self, names: Sequence[str]) -> None:
         """Read several parts, and check them, in threads: that is most of the work."""
-        mapped_whole(self.part, [name for name in names if name not in self._tables])
+        map_whole(self.part, [name for name in names if name not in self._tables])
 
     def _read(self, name: str) -> Any:
         from pyarrow import ipc
@@ -163,13 +163,13 @@ class TrailFile:
         try:
             known = self._zip.getinfo(name)
             with self._lock:
-                self._mapped.seek(known.header_offset)
-                header = self._mapped.read(_LOCAL_HEADER_BYTES)
+                self._map_cells.seek(known.header_offset)
+                header = self._map_cells.read(_LOCAL_HEADER_BYTES)
                 names = int.from_bytes(header[26:28], "little")
                 extra = int.from_bytes(header[28:30], "little")
                 start = known.header_offset + _LOCAL_HEADER_BYTES + names + extra
-                self._mapped.seek(start)
-                data = self._mapped.read_buffer(known.file_size)
+                self._map_cells.seek(start)
+                data = self._map_cells.read_buffer(known.file_size)
             if len(data) != known.file_size or zlib.crc32(data) != known.CRC:
                 return None
             table = ipc.open_file(pa.BufferReader(data)).read_all()

@@ -43,14 +43,14 @@ def trace_forth(trail: OpenTrail, source: int, record: int) -> Sent:
                 file=line.name,
             )
         fates += _onward(trail, line.name, who)
-    fates += _drawn_from(trail, line.name, who)
+    fates += _find_drawn_from(trail, line.name, who)
     remarks = [*trail.remarks_on(line.findings, label, who)]
     for entry in trail.entries:
         remarks += trail.remarks_on(entry.findings, entry.label, who)
     return Sent(place, tuple(fates), tuple(remarks), tuple(trail.file.missing))
 
 
-def _drawn_from(trail: OpenTrail, listed: str, who: Who) -> Iterator[Fate]:
+def _find_drawn_from(trail: OpenTrail, listed: str, who: Who) -> Iterator[Fate]:
     """Yield which entries copied cells of a record into others."""
     for entry in trail.entries:
         if entry.drawn is None or not entry.drawn.taken:

@@ -40,7 +40,7 @@ from gruff_ledger.account.trail.parts import (
     origin_columns,
 )
 from gruff_ledger.columns.arrays import constant_column, text_column
-from gruff_ledger.credentials import hidden_facts
+from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
 from gruff_ledger.table import Origin, Table
 
@@ -307,7 +307,7 @@ class Trail:
             outs=self._outs,
             account=dict(account),
         )
-        said = hidden_facts(msgspec.to_builtins(index))
+        said = make_facts_readable(msgspec.to_builtins(index))
         self._parts.end(TRAIL_INDEX, msgspec.json.encode(said))
 
     # In terms of sources ---------------------------------------------------------
@@ -327,7 +327,7 @@ class Trail:
                 source[mine], record[mine] = root.source, root.record
         return Origin(source, record)
 
-    def rooted(self, table: Table) -> Table:
+    def root_table(self, table: Table) -> Table:
         """Return a list with its records' origins in terms of sources."""
         origin = self.root(table.origin)
         return (
@@ -346,7 +346,7 @@ class Trail:
 
         def aside(each: SetAside) -> SetAside:
             kept = None if each.kept is None else self.root(each.kept)
-            return structs.replace(each, table=self.rooted(each.table), kept=kept)
+            return structs.replace(each, table=self.root_table(each.table), kept=kept)
 
         def finding(each: Finding) -> Finding:
             return structs.replace(each, origin=self.root(each.origin))
@@ -354,12 +354,12 @@ class Trail:
         return structs.replace(
             outcome,
             aside=tuple(map(aside, outcome.aside)),
-            changes=self.told_changes(outcome.changes),
+            changes=self.tell_changes(outcome.changes),
             findings=tuple(map(finding, outcome.findings)),
             notes=tuple(map(note, outcome.notes)),
         )
 
-    def told_changes(self, changes: Sequence[Change]) -> tuple[Change, ...]:
+    def tell_changes(self, changes: Sequence[Change]) -> tuple[Change, ...]:
         """Return changes in terms of sources."""
         return tuple(
             structs.replace(each, origin=self.root(each.origin)) for each in changes

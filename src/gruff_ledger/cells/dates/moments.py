@@ -23,7 +23,7 @@ from gruff_ledger.cells.text_bytes import (
     text_chunks,
     words_at,
 )
-from gruff_ledger.columns.arrays import filtered, spread_column
+from gruff_ledger.columns.arrays import filter_column, spread_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
@@ -323,7 +323,7 @@ def read_moments(
         if rest.any():
             rest &= mask_of_kinds(column, DIGIT | SIGN, every=True)
     if rest.any():
-        texts, codes = distinct(column if rest.all() else filtered(column, rest))
+        texts, codes = distinct(column if rest.all() else filter_column(column, rest))
         read = read_moment if pattern is None else pattern.read
         moments = [None if is_blank(text) else read(text) for text in texts]
         values[rest] = np.array([one[0] if one else 0 for one in moments], np.int64)[

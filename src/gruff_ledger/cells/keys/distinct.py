@@ -23,7 +23,7 @@ from gruff_ledger.cells.keys.same_key import (
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.arrays import (
     concat_columns,
-    filtered,
+    filter_column,
     spread_column,
     taken,
     text_column,
@@ -88,7 +88,7 @@ def distinct_cells(column: Column) -> tuple[Column, Indices]:
     if few is not None:
         return few
     groups = key_groups(first_with_same_key([column]))
-    return filtered(column, groups.is_first), groups.numbers
+    return filter_column(column, groups.is_first), groups.numbers
 
 
 def few_values(column: Column) -> tuple[Column, Indices] | None:
@@ -124,7 +124,7 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
             lengths = np.concatenate([np.diff(c.offsets) for c in text_chunks(part)])
             is_wrong = bool(((sizes.take(codes) != lengths) & met).any())
         else:
-            cells = part if met.all() else filtered(part, met)
+            cells = part if met.all() else filter_column(part, met)
             is_wrong = bool(unequal(cells, taken(values, codes[met])).any())
         if is_wrong:
             wrong.append(start)
@@ -135,10 +135,10 @@ def few_values(column: Column) -> tuple[Column, Indices] | None:
         return None
     unmet = codes < 0
     if unmet.any():
-        rest = filtered(column, unmet)
+        rest = filter_column(column, unmet)
         groups = key_groups(first_with_same_key([rest]))
         codes[unmet] = len(known) + groups.numbers
-        values = concat_columns([values, filtered(rest, groups.is_first)])
+        values = concat_columns([values, filter_column(rest, groups.is_first)])
     # In order of first occurrence, as promised.
     places = first_places(codes)
     order = np.argsort(places)
@@ -195,7 +195,7 @@ def first_places(codes: Indices) -> Indices:
     return found
 
 
-def rewritten(
+def rewrite_distinct(
     column: Column, rewrite: Callable[[str], str], candidates: Mask | None = None
 ) -> Rewritten:
     """
@@ -212,7 +212,7 @@ def rewritten(
     changed = np.zeros(len(column), np.bool_)
     if candidates is not None and not candidates.any():
         return Rewritten(column, changed)
-    some = column if candidates is None else filtered(column, candidates)
+    some = column if candidates is None else filter_column(column, candidates)
     values, codes = distinct(some)
     new = [rewrite(value) for value in values]
     differs = np.fromiter(

@@ -20,7 +20,7 @@ from gruff_ledger.cells.keys.same_key import (
     mend_accidents,
     record_fingerprints,
 )
-from gruff_ledger.columns.arrays import filtered, taken, unequal
+from gruff_ledger.columns.arrays import filter_column, taken, unequal
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 
@@ -196,7 +196,7 @@ def _mend_accidents(
     # To compare a few in vain is less work than to leave them out.
     at = found[hit] if few else np.maximum(found, 0)
     for mine, theirs in zip(columns, others, strict=True):
-        cells = filtered(mine, hit) if few else mine
+        cells = filter_column(mine, hit) if few else mine
         wrong[hit] |= unequal(cells, taken(theirs, at))[slice(None) if few else hit]
     if not wrong.any():
         return

@@ -25,7 +25,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.fingerprints import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.arrays import (
-    filtered,
+    filter_column,
     joined,
     spread_column,
     taken,
@@ -131,7 +131,9 @@ def first_at_levels(
     may_repeat[places] = True
     # The chunks left would be small ones: joined, they are quicker to go through.
     places_of = [*telling, *order.others]
-    few = mapped(lambda place: joined(filtered(columns[place], may_repeat)), places_of)
+    few = mapped(
+        lambda place: joined(filter_column(columns[place], may_repeat)), places_of
+    )
     closely = [
         fold[place](column) for column, place in zip(few, places_of, strict=True)
     ]
@@ -149,7 +151,7 @@ def first_at_levels(
         return first, first
     again = np.zeros(len(within), np.bool_)
     again[heads] = True
-    exactly = [filtered(column, again) for column in few]
+    exactly = [filter_column(column, again) for column in few]
     loosely = [
         looser[place](column) for column, place in zip(exactly, places_of, strict=True)
     ]
@@ -411,7 +413,9 @@ def index_in(column: Column, values: Sequence[str]) -> Indices:
         found = np.where(ordered[at] == mine, order[at], -1)
         hit = found >= 0
         value = spread_column(distinct, found[hit])
-        found[hit] = np.where(unequal(filtered(stretch, hit), value), -1, found[hit])
+        found[hit] = np.where(
+            unequal(filter_column(stretch, hit), value), -1, found[hit]
+        )
         return found
 
     # Indices among the distinct values, as indices among all of them.

@@ -14,14 +14,14 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.keys.distinct import rewritten, with_cells
+from gruff_ledger.cells.keys.distinct import rewrite_distinct, with_cells
 from gruff_ledger.cells.keys.same_key import blank_key_mask
 from gruff_ledger.cells.match.levels import MAY_FOLD, key_at
 from gruff_ledger.cells.numbers.amounts import read_amounts, to_column
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.columns.arrays import constant_column, filtered, unequal
+from gruff_ledger.columns.arrays import constant_column, filter_column, unequal
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 
@@ -80,7 +80,7 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
     )
     slow = np.concatenate([mask for _, mask in found])
     if slow.any():
-        some = rewritten(filtered(column, slow), fold)
+        some = rewrite_distinct(filter_column(column, slow), fold)
         result = with_cells(result, slow, some.column)
     return result
 
@@ -94,7 +94,7 @@ def _numbers(column: Column, *, or_text: bool) -> Column:
     keys, _ = to_column(amounts)
     if not is_number.all():
         rest = column if or_text else constant_column("", len(column))
-        keys = with_cells(rest, is_number, filtered(keys, is_number))
+        keys = with_cells(rest, is_number, filter_column(keys, is_number))
     return keys if unequal(keys, column).any() else column
 
 

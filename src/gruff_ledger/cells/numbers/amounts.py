@@ -29,7 +29,7 @@ from gruff_ledger.cells.numbers.wide import (
 from gruff_ledger.cells.text.weave import STRETCH_RECORDS, text_array
 from gruff_ledger.cells.text_bytes import chunk_of, text_chunks
 from gruff_ledger.columns.arrays import concat_columns, number_column, text_column
-from gruff_ledger.columns.threads import mapped, mapped_ahead
+from gruff_ledger.columns.threads import map_ahead, mapped
 from gruff_ledger.columns.types import Column, Mask
 
 Rounding = Literal[
@@ -135,19 +135,19 @@ def added(one: Amounts, other: Amounts) -> Amounts:
     return Amounts(plus(a, b), scale, divisor)
 
 
-def subtracted(one: Amounts, other: Amounts) -> Amounts:
+def subtract(one: Amounts, other: Amounts) -> Amounts:
     """Return the differences, record by record."""
     return added(one, negated(other))
 
 
-def multiplied(one: Amounts, other: Amounts) -> Amounts:
+def multiply(one: Amounts, other: Amounts) -> Amounts:
     """Return the products, record by record."""
     divisor = _divisors(one.divisor, other.divisor)
     product = Amounts(times(one.values, other.values), one.scale + other.scale, divisor)
     return product if divisor is None else _reduced(product)
 
 
-def divided(one: Amounts, other: Amounts) -> Amounts:
+def divide(one: Amounts, other: Amounts) -> Amounts:
     """
     Return the quotients, record by record, as exact fractions.
 
@@ -295,7 +295,7 @@ def to_column(one: Amounts, digits: int | None = None) -> tuple[Column, Mask]:
         part = one.values[start : start + STRETCH_RECORDS]
         return _written(part, one.scale, digits or 0)
 
-    return concat_columns(mapped_ahead(of_stretch, starts)), inexact
+    return concat_columns(map_ahead(of_stretch, starts)), inexact
 
 
 def _with_ends(one: Amounts, near: Amounts, inexact: Mask) -> tuple[Amounts, Mask]:

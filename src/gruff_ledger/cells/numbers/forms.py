@@ -18,12 +18,12 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import is_blank, strip_space
-from gruff_ledger.cells.keys.distinct import rewritten, with_cells
+from gruff_ledger.cells.keys.distinct import rewrite_distinct, with_cells
 from gruff_ledger.cells.numbers.plain import MOST_DIGITS_A_SIDE, number_of, plain_text
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.columns.arrays import arrow_functions, filtered
+from gruff_ledger.columns.arrays import arrow_functions, filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.problems import BadTerms
@@ -148,7 +148,7 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
 
     if not form.decimal.isascii() or {*form.currency} & {*"0123456789+-", form.decimal}:
         # What is a sign of the currency here is no part of a number.
-        return rewritten(column, plain).column
+        return rewrite_distinct(column, plain).column
     simple = np.zeros(256, np.bool_)
     simple[[*b"0123456789+-", ord(form.decimal)]] = True
     as_plain = np.arange(256, dtype=np.uint8)
@@ -172,12 +172,12 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
     (pointed,) = by_stretches([column], in_point_form)
     if not others.any():
         return pointed
-    rest = filtered(column, others)
+    rest = filter_column(column, others)
     usual = _are_usual(rest, form)
     if usual.any():
-        rest = with_cells(rest, usual, _bare_cells(filtered(rest, usual), form))
+        rest = with_cells(rest, usual, _bare_cells(filter_column(rest, usual), form))
     if not usual.all():
-        odd = rewritten(filtered(rest, ~usual), plain).column
+        odd = rewrite_distinct(filter_column(rest, ~usual), plain).column
         rest = with_cells(rest, ~usual, odd)
     return with_cells(pointed, others, rest)
 
@@ -202,7 +202,7 @@ def plain_cells(column: Column, form: NumberForm) -> tuple[Mask, Column]:
     usual = _are_usual(column, form, exactly=True)
     lengths = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
     usual &= np.concatenate([np.zeros(0, np.int32), *lengths]) <= MOST_DIGITS_A_SIDE
-    return usual, _bare_cells(filtered(column, usual), form)
+    return usual, _bare_cells(filter_column(column, usual), form)
 
 
 def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Mask:

@@ -22,7 +22,7 @@ from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunk
 from gruff_ledger.columns.arrays import (
     arrow_functions,
     concat_columns,
-    filtered,
+    filter_column,
     spread_column,
     text_column,
 )
@@ -183,13 +183,13 @@ def _fitting(spans: list[Span], wanted: int, *, from_the_end: bool) -> list[Span
 def find_cuts(column: Column, cutting: Cutting) -> Cuts:
     """Find where the cells of a field are cut."""
     found = [_cuts_of_chunk(chunk, cutting) for chunk in text_chunks(column)]
-    slow = _concatenated([each[3] for each in found], np.bool_)
-    counts = _concatenated([each[2] for each in found], np.int64)
+    slow = _concatenate([each[3] for each in found], np.bool_)
+    counts = _concatenate([each[2] for each in found], np.int64)
     counts[blank_mask(column)] = 0
     texts: list[tuple[str, list[Span]]] = []
     codes = np.zeros(0, np.int64)
     if slow.any():
-        values, codes = distinct(filtered(column, slow))
+        values, codes = distinct(filter_column(column, slow))
         texts = [(text, cuts_in(text, cutting)) for text in values]
         numbers = [0 if is_blank(text) else len(spans) + 1 for text, spans in texts]
         counts[slow] = np.array(numbers, np.int64)[codes]
@@ -201,7 +201,7 @@ def find_cuts(column: Column, cutting: Cutting) -> Cuts:
     return Cuts(starts, ends, cells, counts, slow, texts, quotes, codes)
 
 
-def _concatenated(parts: list[Any], kind: type) -> Any:
+def _concatenate(parts: list[Any], kind: type) -> Any:
     return np.concatenate(parts) if parts else np.zeros(0, kind)
 
 
@@ -390,7 +390,7 @@ def parts_by_widths(
     counted from the end, to the first.
     """
     sizes = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
-    lengths = _concatenated(sizes, np.int64).astype(np.int64)
+    lengths = _concatenate(sizes, np.int64).astype(np.int64)
     wide = mask_of_kinds(column, WIDE)
     total, ends = sum(widths), np.cumsum(widths)[:-1].tolist()
 
@@ -408,7 +408,7 @@ def parts_by_widths(
 
     columns = by_stretches([column], of_stretch, len(widths))
     if wide.any():
-        texts, codes = distinct(filtered(column, wide))
+        texts, codes = distinct(filter_column(column, wide))
         lengths[wide] = np.array([len(text) for text in texts], np.int64)[codes]
         edges = [bounds(0, len(text)) for text in texts]
         for number in range(len(widths)):
@@ -424,7 +424,7 @@ def parts_by_widths(
     return Parts(columns, counts.astype(np.int64))
 
 
-def matched_groups(column: Column, pattern: str) -> tuple[tuple[str, ...], Parts]:
+def match_groups(column: Column, pattern: str) -> tuple[tuple[str, ...], Parts]:
     """
     Look for a pattern in every cell; its named groups are the parts.
 
@@ -480,5 +480,5 @@ def matched_groups(column: Column, pattern: str) -> tuple[tuple[str, ...], Parts
         hits.append(found.is_valid().to_numpy(zero_copy_only=False).astype(np.bool_))
         for place, cells in enumerate(found.flatten()):
             arrays[place].append(cells.fill_null(""))
-    counts = np.where(_concatenated(hits, np.bool_), len(names), 0).astype(np.int64)
+    counts = np.where(_concatenate(hits, np.bool_), len(names), 0).astype(np.int64)
     return names, Parts([_column_of(each) for each in arrays], counts)

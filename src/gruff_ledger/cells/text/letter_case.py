@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.keys.distinct import Rewritten, rewritten
+from gruff_ledger.cells.keys.distinct import Rewritten, rewrite_distinct
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import (
@@ -26,7 +26,7 @@ from gruff_ledger.cells.text_bytes import (
     kinds_in,
     text_chunks,
 )
-from gruff_ledger.columns.arrays import filtered, taken
+from gruff_ledger.columns.arrays import filter_column, taken
 from gruff_ledger.columns.types import Column, Indices, Mask
 
 # What has a case: a letter of ASCII, or beyond it what is no sign, number or space for
@@ -99,7 +99,7 @@ _ONE_BY_ONE: dict[Case, Callable[[str], str]] = {
 }
 
 
-def recased(column: Column, case: Case) -> Rewritten:
+def change_case(column: Column, case: Case) -> Rewritten:
     """
     Write the letters of a field in capitals or small.
 
@@ -128,10 +128,10 @@ def recased(column: Column, case: Case) -> Rewritten:
 
     (result,) = by_stretches([column], of_stretch)
     if slow.any():
-        slow[slow] = matching(filtered(result, slow), _MAY_HAVE_CASE)
+        slow[slow] = matching(filter_column(result, slow), _MAY_HAVE_CASE)
     if not slow.any():
         return Rewritten(result, changed)
-    again = rewritten(result, _ONE_BY_ONE[case], slow)
+    again = rewrite_distinct(result, _ONE_BY_ONE[case], slow)
     return Rewritten(again.column, changed | again.changed)
 
 

@@ -19,10 +19,10 @@ from gruff_ledger.cells.blank import (
     listed,
     strip_space,
 )
-from gruff_ledger.cells.keys.distinct import Rewritten, rewritten, with_cells
+from gruff_ledger.cells.keys.distinct import Rewritten, rewrite_distinct, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 
@@ -98,13 +98,13 @@ def trimmed(column: Column, take_off: Callable[[str], str] = trim) -> Rewritten:
     space, wide = _at_ends(column)
     result = column
     if space.any():
-        cells = _trimmed_of_spaces(filtered(column, space))
+        cells = _trim_spaces(filter_column(column, space))
         result = with_cells(column, space, cells)
         # Beneath the spaces there may be others.
         wide = wide | space
     if not wide.any():
         return Rewritten(result, space)
-    again = rewritten(result, take_off, wide)
+    again = rewrite_distinct(result, take_off, wide)
     return Rewritten(again.column, space | again.changed)
 
 
@@ -147,7 +147,7 @@ def _cells_at(chunk: Chunk, marked: Mask) -> Mask:
     return found
 
 
-def _trimmed_of_spaces(column: Column) -> Column:
+def _trim_spaces(column: Column) -> Column:
     """Take the white space of ASCII off both ends of cells."""
 
     def of_stretch(chunks: list[Chunk], where: slice) -> list[Any]:

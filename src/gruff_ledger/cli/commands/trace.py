@@ -60,12 +60,12 @@ def _trace(
                 "Leave it out, or trace a record of a result.",
                 term="field",
             )
-        number = record or _numbered(
+        number = record or _take_first_number(
             tracing.records_of_source(at, _wanted(key)), notes, said
         )
         found: Sent | Traced = tracing.forth(at, number)
     else:
-        number = record or _numbered(
+        number = record or _take_first_number(
             tracing.records_with(at, _wanted(key)), notes, said
         )
         names = [name for each in fields for name in parse_names(each)]
@@ -81,7 +81,7 @@ def _trace(
     from gruff_ledger.cli.screen.paragraphs import screen
 
     console = screen(sys.stdout)
-    lines = sent_view(found) if isinstance(found, Sent) else traced_view(found)
+    lines = sent_view(found) if isinstance(found, Sent) else view_trace(found)
     for each in lines:
         console.print(each, soft_wrap=isinstance(each, str))
     for said_too in (*notes, *_missing_words(found.missing)):
@@ -108,7 +108,9 @@ def _wanted(key: Sequence[str]) -> dict[str, str]:
     return wanted
 
 
-def _numbered(found: tuple[list[int], bool], notes: list[str], said: str) -> int:
+def _take_first_number(
+    found: tuple[list[int], bool], notes: list[str], said: str
+) -> int:
     """Take the first of the records that have a key, and say that there are others."""
     numbers, is_all = found
     if not numbers:
@@ -132,7 +134,7 @@ def _numbered(found: tuple[list[int], bool], notes: list[str], said: str) -> int
 # What is shown -------------------------------------------------------------------
 
 
-def traced_view(traced: Traced) -> Iterator[RenderableType]:
+def view_trace(traced: Traced) -> Iterator[RenderableType]:
     """
     Lay out a record that was traced back.
 

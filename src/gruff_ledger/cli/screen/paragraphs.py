@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from gruff_ledger.account.words import finding_words, note_text, places, shown_values
+from gruff_ledger.account.words import finding_words, note_text, places, show_values
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted, visible
 
@@ -36,7 +36,7 @@ def finding_lines(
     from gruff_ledger.outcome import Severity
 
     for found in sorted(findings, key=lambda found: -found.severity.rank):
-        said = places(found.origin, source_names, shown_values(found))
+        said = places(found.origin, source_names, show_values(found))
         number = counted(len(found.origin), "record")
         yield from paragraph(
             f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}.",

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import IO
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import written_words
+from gruff_ledger.account.words import write_words
 from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
     note_lines,
@@ -28,7 +28,7 @@ def source_words(line: Line) -> str:
     blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
     return (
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
-        f"({written_words(facts)})."
+        f"({write_words(facts)})."
     )
 
 

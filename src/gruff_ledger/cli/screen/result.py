@@ -20,7 +20,7 @@ from gruff_ledger.job.write import account_text
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import (
     check_output,
-    guarded,
+    guard,
     with_guarded_headings,
     write_parts,
 )
@@ -81,7 +81,7 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
         place = Path("standard output")
         found = check_output(place, writing, [None])
         if writing.guard_formulas:
-            table = with_guarded_headings(guarded(table)[0])
+            table = with_guarded_headings(guard(table)[0])
         write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
         sys.stdout.buffer.flush()
         return

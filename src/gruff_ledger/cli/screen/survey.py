@@ -16,7 +16,7 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import note_text, places, written_words
+from gruff_ledger.account.words import note_text, places, write_words
 from gruff_ledger.cli.options import reading_words
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
@@ -142,7 +142,7 @@ def _address(account: Account, one: Surveyed) -> str:
 
 def _facts(line: Line) -> str:
     said = [counted(line.records_out, "record"), counted(_fields(line), "field")]
-    said.append(written_words(line.facts))
+    said.append(write_words(line.facts))
     if line.left_out:
         said.append(f"{counted(line.left_out, 'blank record')} at the end left out")
     if line.records_aside:

@@ -16,7 +16,7 @@ from rich.text import Text
 
 from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.account.words import SUM_NAMES, finding_words, places, shown_values
+from gruff_ledger.account.words import SUM_NAMES, finding_words, places, show_values
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
@@ -291,7 +291,7 @@ def findings_view(
     for found in ordered:
         same = (found.severity, found.field)
         severity = Text(str(found.severity), style=_SEVERITY_STYLES[found.severity])
-        first = places(found.origin, source_names, shown_values(found))
+        first = places(found.origin, source_names, show_values(found))
         view.add_row(
             severity if before is None or before[0] != same[0] else "",
             Text(visible(found.field)) if before != same else "",

@@ -48,11 +48,11 @@ def connected(opened: Opened, encoding: str | None = None) -> Iterator[sql.Conne
         What the texts of a SQLite file are written in, where that is not UTF-8.
     """
     if opened.server:
-        with _connected_to_server(opened.server, opened.address) as database:
+        with _connect_to_server(opened.server, opened.address) as database:
             yield database
         return
     try:
-        with contextlib.closing(_opened_file(opened)) as raw:
+        with contextlib.closing(_open_file(opened)) as raw:
             # What the schema of a stranger's file may call is kept to what is harmless.
             raw.execute("PRAGMA trusted_schema = OFF")
             if encoding is not None:
@@ -67,7 +67,7 @@ def connected(opened: Opened, encoding: str | None = None) -> Iterator[sql.Conne
         ) from error
 
 
-def _opened_file(opened: Opened) -> sqlite3.Connection:
+def _open_file(opened: Opened) -> sqlite3.Connection:
     if opened.path is not None:
         return sqlite3.connect(read_only(opened.path), uri=True)
     raw = sqlite3.connect(":memory:")
@@ -106,7 +106,7 @@ def said(error: Exception) -> str:
 
 
 @contextlib.contextmanager
-def _connected_to_server(place: str, shown: str) -> Iterator[sql.Connection]:
+def _connect_to_server(place: str, shown: str) -> Iterator[sql.Connection]:
     """
     Connect to a database for reading, as it is at one moment.
 

@@ -21,9 +21,9 @@ from sqlalchemy.exc import SQLAlchemyError
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.field_names import made_headings
+from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment, is_pattern
-from gruff_ledger.lists.bounds import Found, made_up_notes, settled, unknown_part
+from gruff_ledger.lists.bounds import Found, note_made_up, settled, unknown_part
 from gruff_ledger.lists.database.connect import (
     connected,
     read_only,
@@ -103,7 +103,7 @@ def _schemas(inspector: Any) -> list[str]:
     return list(inspector.get_schema_names()) if is_server else []
 
 
-def placed_name(connection: sql.Connection, name: str) -> tuple[str | None, str]:
+def place_name(connection: sql.Connection, name: str) -> tuple[str | None, str]:
     """
     Part the name of a table into its schema and its own name.
 
@@ -220,7 +220,7 @@ def read_table(
         In the order of the primary key where a server's table has one.
     notes : tuple of Note
     """
-    schema, own = placed_name(database, name)
+    schema, own = place_name(database, name)
     inspector = sql.inspect(database)
     described = inspector.get_columns(own, schema)
     named = [str(each["name"]) for each in described]
@@ -230,8 +230,8 @@ def read_table(
         is_server and isinstance(each["type"], sql.Float | sql.Numeric)
         for each in described
     ]
-    headings, made = made_headings(named)
-    statement, notes = _selected(database, inspector, schema, own, named)
+    headings, made = make_headings(named)
+    statement, notes = _select_text(database, inspector, schema, own, named)
     gathered = storage().gathering(len(headings))
     count = 0
     # Stated for this statement alone: a connection would keep it for all that follow.
@@ -250,11 +250,11 @@ def read_table(
             count += len(records)
     columns = tuple(gathered.columns())
     table = Table(headings, columns, Origin.counted(source, 1, count), called)
-    made_up = made_up_notes(called, headings, made)
+    made_up = note_made_up(called, headings, made)
     return table, (*made_up, *(notes if count > 1 else ()))
 
 
-def _selected(
+def _select_text(
     database: sql.Connection,
     inspector: Any,
     schema: str | None,

@@ -12,7 +12,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.database.connect import said, server_engine, stated
-from gruff_ledger.lists.database.read import placed_name, read_table
+from gruff_ledger.lists.database.read import place_name, read_table
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
@@ -76,7 +76,7 @@ class ServerWriting:
                     file=self._at(name),
                 )
         with (
-            self._worded(None),
+            self._word_error(None),
             server_engine(self._server.place).connect() as database,
         ):
             for name in names:
@@ -84,7 +84,7 @@ class ServerWriting:
 
     def before(self, name: str) -> Table | None:
         """Return what is in a table before it is written; None if it is not there."""
-        with self._worded(name):
+        with self._word_error(name):
             database = self._begun()
             if not _has_table(database, name):
                 return None
@@ -102,13 +102,13 @@ class ServerWriting:
         UnwritableOutput
             If the table has not the fields of the list, or refuses a value.
         """
-        with self._worded(name):
+        with self._word_error(name):
             database = self._begun()
             self._check(database, name)
-            schema, own = placed_name(database, name)
+            schema, own = place_name(database, name)
             _check_names([own, *table.headings], self._at(name))
             if _has_table(database, name):
-                is_typed, notes = self._emptied(database, schema, own, table, name)
+                is_typed, notes = self._empty_table(database, schema, own, table, name)
             else:
                 fields = [
                     sql.Column(each, sql.Text, quote=True) for each in table.headings
@@ -123,7 +123,7 @@ class ServerWriting:
 
     def written(self, name: str) -> Table:
         """Return what was written to a table, as a reader would see it."""
-        with self._worded(name):
+        with self._word_error(name):
             return read_table(self._begun(), name, name)[0]
 
     def commit(self) -> None:
@@ -135,7 +135,7 @@ class ServerWriting:
         UnwritableOutput
         """
         if self._database is not None:
-            with self._worded(None):
+            with self._word_error(None):
                 self._database.commit()
             self.abandon()
 
@@ -159,7 +159,7 @@ class ServerWriting:
                 file=self._at(name),
             )
 
-    def _emptied(
+    def _empty_table(
         self,
         database: sql.Connection,
         schema: str | None,
@@ -197,7 +197,7 @@ class ServerWriting:
         )
 
     @contextlib.contextmanager
-    def _worded(self, name: str | None) -> Iterator[None]:
+    def _word_error(self, name: str | None) -> Iterator[None]:
         try:
             yield
         except (SQLAlchemyError, UnicodeError, _driver_error()) as error:
@@ -220,7 +220,7 @@ def _driver_error() -> type[Exception]:
 
 
 def _has_table(database: sql.Connection, name: str) -> bool:
-    schema, own = placed_name(database, name)
+    schema, own = place_name(database, name)
     return bool(sql.inspect(database).has_table(own, schema))
 
 

@@ -280,7 +280,7 @@ class DamagedUtf8(msgspec.Struct, frozen=True):
     whole: int
 
 
-def damaged_utf8(lines: Iterable[bytes]) -> DamagedUtf8 | None:
+def find_damaged_utf8(lines: Iterable[bytes]) -> DamagedUtf8 | None:
     """
     Whether text is UTF-8 but for a few bytes; None if it is another encoding.
 

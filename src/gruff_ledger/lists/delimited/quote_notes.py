@@ -13,7 +13,7 @@ from gruff_ledger.table import Origin, Table
 _QUOTE, _SPACE, _TAB = 34, 32, 9
 
 
-def quoting_notes(
+def note_quoting(
     table: Table, layout: Layout, source: int, odd: list[int], *, has_quote: bool
 ) -> tuple[Note, ...]:
     """
@@ -70,7 +70,7 @@ def quoting_notes(
             )
         )
     if has_quote and layout.quoting == "double":
-        spaced = table.origin.record[_spaced_records(table)].tolist()
+        spaced = table.origin.record[_find_spaced_records(table)].tolist()
         if spaced:
             records = (
                 "1 record has" if len(spaced) == 1 else f"{len(spaced)} records have"
@@ -91,7 +91,7 @@ def _places(numbers: list[int], source: int) -> Origin:
     return Origin(np.full(len(at), source, np.int32), at)
 
 
-def _spaced_records(table: Table) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
+def _find_spaced_records(table: Table) -> np.ndarray[tuple[int], np.dtype[np.int64]]:
     """Return the indices of the records with a cell that has a space, then a quote."""
     marked = np.zeros(len(table), np.bool_)
     for column in table.all_cells:

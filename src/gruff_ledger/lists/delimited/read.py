@@ -19,34 +19,34 @@ from itertools import islice
 
 import msgspec
 
-from gruff_ledger.field_names import made_headings
+from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import WHOLE, Fragment, Range
 from gruff_ledger.lists.bounds import (
     Found,
     first_row,
+    pick_aside,
     picked,
-    picked_aside,
     rows_within,
     settled,
 )
 from gruff_ledger.lists.delimited.encoding import (
     Encoding,
-    damaged_utf8,
     detect_encoding,
+    find_damaged_utf8,
     guess_encoding,
     is_utf8,
 )
 from gruff_ledger.lists.delimited.layout import Layout, detect_layout
 from gruff_ledger.lists.delimited.parse import Parsed, Plan, open_quote, parse_records
-from gruff_ledger.lists.delimited.quote_notes import quoting_notes
+from gruff_ledger.lists.delimited.quote_notes import note_quoting
 from gruff_ledger.lists.delimited.ragged import (
     findings_on_short,
     notes_on_ragged,
     settle_ragged,
 )
-from gruff_ledger.lists.delimited.swallowed_lines import swallowed_notes
+from gruff_ledger.lists.delimited.swallowed_lines import note_swallowed
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.source import HEAD_BYTES, Opened, Seen, changed_meanwhile
+from gruff_ledger.lists.source import HEAD_BYTES, Opened, Seen, word_changed_source
 from gruff_ledger.problems import UnreadableSource
 
 # How much of a source is looked at to tell whether a bad byte in its head is rare.
@@ -112,7 +112,7 @@ def read_headings(opened: Opened, terms: ReadingTerms) -> tuple[str, ...]:
     UnreadableSource
     """
     encoding = detect_encoding(_head(opened), terms.encoding, opened.address)
-    headings, _ = made_headings(_layout(opened, terms, encoding).heading)
+    headings, _ = make_headings(_layout(opened, terms, encoding).heading)
     return headings
 
 
@@ -151,7 +151,7 @@ def _refuse_damaged(opened: Opened, most_bytes: int | None = None) -> None:
     """Refuse UTF-8 with a few bad bytes: else all its letters would suffer."""
     with opened.start() as stream:
         lines = stream if most_bytes is None else stream.readlines(most_bytes)
-        found = damaged_utf8(lines)
+        found = find_damaged_utf8(lines)
     if found is None:
         return
     others = "" if found.bad == 1 else f", the first of {found.bad:,} such bytes"
@@ -181,7 +181,7 @@ def _read_as(
     careful: bool,
 ) -> Found:
     layout = _layout(opened, terms, encoding)
-    headings, made = made_headings(layout.heading)
+    headings, made = make_headings(layout.heading)
     plan = Plan(opened, encoding, layout, headings, hashed)
     parsed = parse_records(plan, careful=careful)
     return _as_found(plan, terms, rows, made, parsed, source)
@@ -194,7 +194,7 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             stream.read(len(encoding.bom))
             data = stream.read(most)
             whole = most < 0 or not stream.read(1)
-        text = _decoded_start(data, encoding.name, whole)
+        text = _decode_start(data, encoding.name, whole)
         layout = detect_layout(
             text,
             whole=whole,
@@ -240,7 +240,7 @@ def _expected_delimiter(opened: Opened) -> str:
     return "\t" if ending or served else ""
 
 
-def _decoded_start(data: bytes, encoding: str, whole: bool) -> str:
+def _decode_start(data: bytes, encoding: str, whole: bool) -> str:
     return codecs.getincrementaldecoder(encoding)().decode(data, final=whole)
 
 
@@ -268,14 +268,14 @@ def _as_found(
     if rows is not None:
         # What is said of records is said of those in the block.
         within = rows_within(rows, layout.heading_row)
-        table, aside = picked(table, within), picked_aside(aside, within)
+        table, aside = picked(table, within), pick_aside(aside, within)
         extra_blank = [each for each in extra_blank if within([each])[0]]
         ragged = ragged.picked(within(ragged.numbers).tolist())
         odd = [each for each in odd if within([each])[0]]
     notes = notes_on_ragged(plan, made, terms, aside, len(extra_blank))
-    notes += quoting_notes(table, layout, source, odd, has_quote=parsed.seen.has_quote)
+    notes += note_quoting(table, layout, source, odd, has_quote=parsed.seen.has_quote)
     if parsed.seen.has_quote and layout.quoted:
-        notes += swallowed_notes(table, ragged, layout, source)
+        notes += note_swallowed(table, ragged, layout, source)
     return Found(
         table,
         total,
@@ -309,7 +309,7 @@ def _as_found(
 def _check_unchanged(opened: Opened, seen: Seen) -> None:
     # Only for files: the size of a stream is that of the bytes held in memory.
     if opened.path is not None and seen.size_bytes != opened.size_bytes:
-        raise changed_meanwhile(opened.address)
+        raise word_changed_source(opened.address)
 
 
 # Problems -------------------------------------------------------------------------

@@ -22,7 +22,7 @@ from gruff_ledger.table import Origin, Table
 _LINE_FEED, _CARRIAGE_RETURN = 10, 13
 
 
-def swallowed_notes(
+def note_swallowed(
     table: Table, ragged: Ragged, layout: Layout, source: int
 ) -> tuple[Note, ...]:
     """

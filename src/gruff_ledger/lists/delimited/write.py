@@ -16,13 +16,18 @@ import pyarrow.csv as arrow_csv
 
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, cell_bytes, chunk_of, text_chunks
-from gruff_ledger.columns.arrays import arrow_functions, concat_columns, filtered, taken
+from gruff_ledger.columns.arrays import (
+    arrow_functions,
+    concat_columns,
+    filter_column,
+    taken,
+)
 from gruff_ledger.columns.storage import storage
-from gruff_ledger.columns.threads import mapped_ahead
+from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import named_character
-from gruff_ledger.storage.stretches import taken_in_runs
+from gruff_ledger.storage.stretches import take_in_runs
 from gruff_ledger.table import Table
 
 
@@ -109,7 +114,7 @@ def write_delimited(
 
 
 def _heading_line(headings: tuple[str, ...], style: _Style) -> bytes:
-    cells = [_quoted_if_needed(heading, style) for heading in headings]
+    cells = [_quote_if_needed(heading, style) for heading in headings]
     # A mark in front would be taken for the file's own, and a lone empty heading for
     # an empty file.
     if cells and (cells[0].startswith(_BYTE_ORDER_MARK) or cells == [""]):
@@ -117,7 +122,7 @@ def _heading_line(headings: tuple[str, ...], style: _Style) -> bytes:
     return (style.delimiter.join(cells) + style.line_end).encode("utf-8")
 
 
-def _quoted_if_needed(cell: str, style: _Style) -> str:
+def _quote_if_needed(cell: str, style: _Style) -> str:
     if style.quote_all:
         return _quoted(cell)
     return (
@@ -143,29 +148,29 @@ def _in_turn(table: Table, style: _Style) -> Iterator[memoryview | bytes]:
         columns, order = moved
         if not storage().holds_whole:
             stretches = _stretches_of_lines(columns, style)
-            for part in taken_in_runs(concat_columns(stretches), order):
+            for part in take_in_runs(concat_columns(stretches), order):
                 yield chunk_of(part.chunk(0)).bytes.data
             return
         lines = _all_lines(columns, style)
         if lines is not None:
-            yield from _ordered(lines, order)
+            yield from _reorder_lines(lines, order)
             return
 
     whole = table.before_keeping()
     if whole is not None and storage().holds_whole:
         bases, wanted = whole
         if len(table) * 4 >= len(wanted) * 3:
-            yield from _filtered_lines(bases, wanted, style)
+            yield from _filter_lines(bases, wanted, style)
             return
 
-    def formatted(stretch: Callable[[], list[Column]]) -> memoryview:
+    def format_cells(stretch: Callable[[], list[Column]]) -> memoryview:
         columns = stretch()
         text = _without_quotes(columns, style)
         if text is None:
             return _lines_with_quotes(columns, style).bytes.data
         return text
 
-    yield from _a_few_ahead(formatted, table.stretches(_STRETCH_RECORDS), len(table))
+    yield from _a_few_ahead(format_cells, table.stretches(_STRETCH_RECORDS), len(table))
 
 
 def _all_lines(whole_columns: Sequence[Column], style: _Style) -> Column | None:
@@ -225,7 +230,7 @@ def _lines(
     return np.frombuffer(text, np.uint8), lengths
 
 
-def _filtered_lines(
+def _filter_lines(
     columns: list[Column], wanted: Mask, style: _Style
 ) -> Iterator[memoryview | bytes]:
     """Yield the lines of the records that are wanted."""
@@ -237,9 +242,9 @@ def _filtered_lines(
         if mask.all():
             return data.data
         if len(data) > _MOST_BYTES_IN_LINES:
-            few = [filtered(column, mask) for column in stretch]
+            few = [filter_column(column, mask) for column in stretch]
             return _lines(few, style)[0].data if mask.any() else b""
-        lines = filtered(pa.chunked_array([text_array(data, lengths)]), mask)
+        lines = filter_column(pa.chunked_array([text_array(data, lengths)]), mask)
         # Of one chunk there is one left, or none.
         return next((chunk.bytes.data for chunk in text_chunks(lines)), b"")
 
@@ -252,7 +257,7 @@ def _stretches_of_lines(columns: Sequence[Column], style: _Style) -> Iterator[Co
         yield pa.chunked_array([text_array(data, lengths)])
 
 
-def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
+def _reorder_lines(lines: Column, order: Indices) -> Iterator[memoryview]:
     def stretch_of(places: Indices) -> memoryview:
         return chunk_of(taken(lines, places).combine_chunks()).bytes.data
 
@@ -264,7 +269,7 @@ def _ordered(lines: Column, order: Indices) -> Iterator[memoryview]:
 def _a_few_ahead(
     work: Callable[[_T], _R], items: Iterable[_T], records: int
 ) -> Iterator[_R]:
-    return (map if records <= _STRETCH_RECORDS else mapped_ahead)(work, items)
+    return (map if records <= _STRETCH_RECORDS else map_ahead)(work, items)
 
 
 def _without_quotes(columns: list[Column], style: _Style) -> memoryview | None:
@@ -290,7 +295,7 @@ def _without_quotes(columns: list[Column], style: _Style) -> memoryview | None:
 
 
 def _lines_with_quotes(columns: list[Column], style: _Style) -> Chunk:
-    ready = [_quoted_column(pa.concat_arrays(each.chunks), style) for each in columns]
+    ready = [_quote_column(pa.concat_arrays(each.chunks), style) for each in columns]
     if len(ready) == 1:
         # An empty line could be taken for no record at all.
         call = arrow_functions().call_function
@@ -323,14 +328,14 @@ def _is_constant(column: Any) -> bool:
     return bool((rows == rows[0]).all())
 
 
-def _quoted_column(column: Any, style: _Style) -> Any:
+def _quote_column(column: Any, style: _Style) -> Any:
     data = chunk_of(column).bytes
     if not style.quote_all and not any(
         np.any(data == ord(mark)) for mark in f'{style.delimiter}"\r\n'
     ):
         return column
     if len(set(column.slice(0, _FEW_CELLS).to_pylist())) == 1 and _is_constant(column):
-        cell = _quoted_if_needed(column[0].as_py(), style)
+        cell = _quote_if_needed(column[0].as_py(), style)
         return pa.repeat(_text(cell), len(column))
     # By its number: before a letter, a backslash makes a class of characters.
     special = rf'[\x{{{ord(style.delimiter):x}}}"\r\n]'

@@ -88,7 +88,7 @@ class Outputs:
     ) -> None:
         self._sources = tuple(sources)
         self._made_from = dict(made_from or {})
-        self._below = tuple(_resolved(each) for each in below)
+        self._below = tuple(_follow_links(each) for each in below)
         self._privacy = privacy_of([*self._sources, *self._made_from])
         self.may_replace = replace
         self._claimed: dict[Path, str] = {}
@@ -144,11 +144,11 @@ class Outputs:
         try:
             self._check(self._placed(path), shown)
         except OSError as error:
-            raise _unwritable(error, shown) from error
+            raise _word_unwritable(error, shown) from error
 
     def _placed(self, path: Path) -> Path:
         """Follow links, and refuse a place outside the folders allowed."""
-        place = _resolved(path)
+        place = _follow_links(path)
         if self._below and not any(place.is_relative_to(each) for each in self._below):
             raise UnwritableOutput(
                 f"it is a link to '{place}', which lies outside the docket's folder, "
@@ -171,7 +171,7 @@ class Outputs:
                     file=shown,
                 )
         for made_from, what in self._made_from.items():
-            if place == _resolved(made_from) or _same_file(place, made_from):
+            if place == _follow_links(made_from) or _same_file(place, made_from):
                 raise UnwritableOutput(
                     f"it is {what}: what a run is made from is never written to.",
                     "Write to another file.",
@@ -247,7 +247,7 @@ class Outputs:
             self._flushing.append(Flushing(beside, shown, made))
             return made
         except OSError as error:
-            raise _unwritable(error, shown) from error
+            raise _word_unwritable(error, shown) from error
 
     def _made_private(self, beside: Path, place: Path) -> BinaryIO:
         """Make a file that nobody may read who may not read what it is made of."""
@@ -291,7 +291,7 @@ class Outputs:
                 if each.sink is sink:
                     each.end()
         except OSError as error:
-            raise _unwritable(error, shown) from error
+            raise _word_unwritable(error, shown) from error
 
     def facts_of(self, path: Path) -> dict[str, int]:
         """Return size and time of an output that was written, as it will lie there."""
@@ -301,7 +301,7 @@ class Outputs:
     def staged(self, path: Path) -> Path:
         """Return where an output lies until it is put in its place."""
         self._wait()
-        place = _resolved(path)
+        place = _follow_links(path)
         for staged in self._staged:
             if staged.place == place:
                 return staged.here
@@ -320,7 +320,9 @@ class Outputs:
         for flushing in self._flushing:
             flushing.join()
             if flushing.error is not None:
-                raise _unwritable(flushing.error, flushing.shown) from flushing.error
+                raise _word_unwritable(
+                    flushing.error, flushing.shown
+                ) from flushing.error
         with held_back():
             for each in self._staged:
                 if each.place.exists() and not self.may_replace:
@@ -343,7 +345,7 @@ class Outputs:
             self._made.clear()
 
     def _not_placed(self, refused: NotPlaced) -> UnwritableOutput:
-        problem = _unwritable(refused.error, refused.shown)
+        problem = _word_unwritable(refused.error, refused.shown)
         problem.what += self._also_written()
         if refused.left:
             named = ", ".join(refused.left)
@@ -400,7 +402,7 @@ def _unfinished(place: Path) -> str:
     return f".{name}."
 
 
-def _resolved(path: Path) -> Path:
+def _follow_links(path: Path) -> Path:
     """Follow links, so that a linked file is replaced and not the link to it."""
     try:
         return path.resolve()
@@ -435,7 +437,7 @@ def _remove(path: Path) -> None:
         path.unlink()
 
 
-def _unwritable(error: OSError, shown: str) -> UnwritableOutput:
+def _word_unwritable(error: OSError, shown: str) -> UnwritableOutput:
     if error.errno in _NO_SPACE:
         return UnwritableOutput(
             "there is no room left to write it. Nothing was replaced.",

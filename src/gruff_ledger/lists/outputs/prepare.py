@@ -15,7 +15,7 @@ from urllib.parse import unquote
 import msgspec
 import numpy as np
 
-from gruff_ledger.columns.arrays import concat_columns, filtered, text_column
+from gruff_ledger.columns.arrays import concat_columns, filter_column, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.credentials import holds_credentials, readable
 from gruff_ledger.lists.address import Server, check_no_password, is_server
@@ -160,7 +160,7 @@ def write_parts(
         raise problem.placed(file=str(path)) from None
 
 
-def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
+def guard(table: Table) -> tuple[Table, tuple[Change, ...]]:
     """
     Put an apostrophe before every text that a spreadsheet program would run.
 
@@ -180,7 +180,7 @@ def guarded(table: Table) -> tuple[Table, tuple[Change, ...]]:
         mask = formula_mask(column)
         if not mask.any():
             continue
-        was = filtered(column, mask)
+        was = filter_column(column, mask)
         now = text_column(_GUARD + cell for cell in was.to_pylist())
         held[place] = _replaced(column, mask, now)
         changes.append(Change(heading, table.origin.pick(mask), was, now))

@@ -148,7 +148,7 @@ class Answer(msgspec.Struct, frozen=True):
         return tuple(said)
 
 
-def redirected_to(place: str, response: Any, shown: str) -> str:
+def redirect_to(place: str, response: Any, shown: str) -> str:
     """Return where a server sends us on to, if we may go there."""
     import httpx
 

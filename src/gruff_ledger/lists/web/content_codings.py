@@ -81,7 +81,7 @@ def undone(
     TooLarge
     """
     for coding in reversed(tuple(codings)):
-        blocks = _counted(_inflated(blocks, coding), most_bytes)
+        blocks = _counted(_inflate(blocks, coding), most_bytes)
     yield from _counted(blocks, most_bytes)
 
 
@@ -94,7 +94,7 @@ def _counted(blocks: Iterable[bytes], most_bytes: int) -> Iterator[bytes]:
         yield block
 
 
-def _inflated(blocks: Iterable[bytes], coding: str) -> Iterator[bytes]:
+def _inflate(blocks: Iterable[bytes], coding: str) -> Iterator[bytes]:
     stream = zlib.decompressobj(_GZIP_OR_ZLIB)
     is_begun = False
     try:

@@ -29,7 +29,7 @@ from gruff_ledger.lists.web.ask import (
     TryAgain,
     age_words,
     check_status,
-    redirected_to,
+    redirect_to,
     too_large,
 )
 from gruff_ledger.lists.web.content_codings import (
@@ -277,7 +277,7 @@ class Fetching:
                 "GET", place, headers=conditions, extensions={"trace": on_event}
             ) as response:
                 if response.status_code in _REDIRECTS:
-                    place = redirected_to(place, response, shown)
+                    place = redirect_to(place, response, shown)
                     continue
                 if response.status_code == 304 and known is not None:
                     return Answer(known, unchanged=True)

@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.columns.types import Column
-from gruff_ledger.field_names import made_headings
+from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.bounds import Found, heading_notes, settled
 from gruff_ledger.lists.delimited.layout import heading_among
@@ -142,7 +142,7 @@ def read_grid(
     heading = ("",) * len(places)
     if terms.header_rows:
         heading = tuple(head[place][each] for each in places)
-    headings, made = made_headings(heading)
+    headings, made = make_headings(heading)
     heading_row = grid.first_row + records_from - 1
     total = grid.height - records_from
     titles = () if fragment.rows is not None else _titles(head[:place])

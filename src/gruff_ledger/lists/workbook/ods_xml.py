@@ -20,7 +20,7 @@ import msgspec
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.tab_sizes import check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Look
-from gruff_ledger.lists.workbook.xlsx_package import member, parsed_xml
+from gruff_ledger.lists.workbook.xlsx_package import member, parse_xml
 
 _TAG = re.compile(
     rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"
@@ -79,7 +79,7 @@ def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     check_ods(opened, xml)
     # It tells whether parts are encrypted.
     manifest = member(opened, archive, "META-INF/manifest.xml")
-    parsed_xml(opened, manifest)
+    parse_xml(opened, manifest)
     sink = io.BytesIO()
     with zipfile.ZipFile(sink, "w") as made:
         made.writestr("mimetype", member(opened, archive, "mimetype"))
@@ -224,7 +224,7 @@ def _formats(opened: Opened, archive: zipfile.ZipFile, xml: bytes) -> _Formats:
     unbounded: set[str] = set()
     used: dict[str, str] = {}
     for part in (member(opened, archive, "styles.xml"), _styles_of(xml)):
-        root = parsed_xml(opened, part)
+        root = parse_xml(opened, part)
         for each in root.iter() if root is not None else ():
             name = each.get(f"{_STYLES}name", "")
             if each.tag == f"{_NUMBER}number-style":
@@ -274,12 +274,12 @@ def _tags(xml: bytes, name: str) -> Iterator[re.Match[bytes]]:
     for match in _TAG.finditer(xml):
         if match[1] is not None:
             found = _NAME.search(match[1])
-            here = found is not None and _unescaped(found[1]) == name
+            here = found is not None and _unescape(found[1]) == name
         elif here:
             yield match
 
 
-def _unescaped(text: bytes) -> str:
+def _unescape(text: bytes) -> str:
     return html.unescape(text.decode("utf-8", "replace"))
 
 

@@ -183,14 +183,14 @@ def read_workbook(
     # memory grows the fastest.
     with ThreadPoolExecutor(1) as thread:
         waiting = thread.submit(_look, opened, book, name, xml)
-        sheet = _guarded(opened, lambda: book.library.get_sheet_by_name(name))
+        sheet = _call_library(opened, lambda: book.library.get_sheet_by_name(name))
         look = waiting.result()
     first_row, first_col = sheet.start or (0, 0)
-    columns = _guarded(
+    columns = _call_library(
         opened,
         lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
     )
-    merged = _guarded(opened, lambda: sheet.merged_cell_ranges) or look.merged
+    merged = _call_library(opened, lambda: sheet.merged_cell_ranges) or look.merged
     shown = next((tab.shown for tab in book.tabs if tab.name == name), True)
     written: dict[str, Any] = {"tab": name}
     if not shown:
@@ -299,7 +299,7 @@ def _open_book(opened: Opened) -> _Book:
     elif is_ods or b"opendocument.spreadsheet" in member(opened, archive, "mimetype"):
         # The library reads all tabs of it when it is opened.
         book = _Book(data, archive, (), None)
-        book.library = _opened_by_library(opened, for_library_ods(opened, archive))
+        book.library = _open_by_library(opened, for_library_ods(opened, archive))
         book.tabs = _tabs_of(book.library)
         book.loaded = dict.fromkeys(
             (tab.name for tab in book.tabs), ods_tab(opened, archive)
@@ -329,10 +329,12 @@ def _tabs_of(library: Any) -> tuple[Tab, ...]:
     )
 
 
-def _opened_by_library(opened: Opened, data: bytes) -> Any:
+def _open_by_library(opened: Opened, data: bytes) -> Any:
     from python_calamine import CalamineWorkbook
 
-    return _guarded(opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data)))
+    return _call_library(
+        opened, lambda: CalamineWorkbook.from_filelike(io.BytesIO(data))
+    )
 
 
 def _look(opened: Opened, book: _Book, name: str, xml: bytes) -> Look:
@@ -354,7 +356,7 @@ def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
                 raise damaged(opened)
             _reserve(check_xlsx_tab(opened, loaded[each]))
         book.loaded = loaded
-        book.library = _opened_by_library(opened, for_library(book.package, loaded))
+        book.library = _open_by_library(opened, for_library(book.package, loaded))
     return book.loaded[name]
 
 
@@ -371,7 +373,7 @@ def _reserve(cells: int) -> None:
         raise MemoryError from error
 
 
-def _guarded(opened: Opened, made: Callable[[], Any]) -> Any:
+def _call_library(opened: Opened, made: Callable[[], Any]) -> Any:
     """Call the library; what it cannot read is a problem of the file."""
     try:
         return made()

@@ -79,7 +79,7 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
     rows, columns, filled = max(numbers, default=0), _columns(xml), len(places)
     is_usual = _is_plain(xml, filled) and numbers == sorted(numbers)
     if not is_usual or _is_vast(rows, columns, filled):
-        rows, columns, filled = _parsed_extent(opened, xml)
+        rows, columns, filled = _parse_extent(opened, xml)
     if _is_vast(rows, columns, filled):
         raise vast(opened, f"{rows} rows and {columns} columns")
     return rows * columns
@@ -174,7 +174,7 @@ def column_number(letters: bytes | str) -> int:
     return number
 
 
-def _parsed_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
+def _parse_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
     """
     Return how many rows and columns the cells span, and how many cells there are.
 
@@ -239,7 +239,7 @@ class _OdsSizes:
             raise damaged(self._opened) from error
 
     def _begin_tab(self) -> None:
-        self._row = self._rows = self._columns = self._filled = 0
+        self._row = self._rows = self._columns = self._fill_cells = 0
         self._repeated_row = self._repeated = 1
         self._column = 0
         self._begun = 0
@@ -274,11 +274,11 @@ class _OdsSizes:
             self._columns = max(self._columns, self._column)
             self._rows = self._row + self._repeated_row
             times = self._repeated * self._repeated_row
-            self._filled += times
+            self._fill_cells += times
             if times > 1:
                 self._take(length * times)
-            if self._filled > _MOST_CELLS_OF_ALL or _is_vast(
-                self._rows, self._columns, self._filled
+            if self._fill_cells > _MOST_CELLS_OF_ALL or _is_vast(
+                self._rows, self._columns, self._fill_cells
             ):
                 raise vast(
                     self._opened, f"{self._rows} rows and {self._columns} columns"

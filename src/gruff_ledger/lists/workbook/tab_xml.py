@@ -17,7 +17,7 @@ import msgspec
 
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.tab_sizes import column_number
-from gruff_ledger.lists.workbook.xlsx_package import Package, parsed_xml
+from gruff_ledger.lists.workbook.xlsx_package import Package, parse_xml
 
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _STRICT = "{http://purl.oclc.org/ooxml/spreadsheetml/main}"
@@ -274,7 +274,7 @@ def _styles(opened: Opened, package: Package) -> _Styles:
         return known  # type: ignore[no-any-return]
     padded: dict[int, int] = {}
     kinds: dict[str, set[int]] = {"percent": set(), "date": set(), "time": set()}
-    root = parsed_xml(opened, package.styles)
+    root = parse_xml(opened, package.styles)
     if root is not None:
         space = _STRICT if root.tag.startswith(_STRICT) else _MAIN
         codes = {

@@ -103,7 +103,7 @@ def member(opened: Opened, archive: zipfile.ZipFile, name: str) -> bytes:
         raise damaged(opened) from error
 
 
-def parsed_xml(opened: Opened, xml: bytes) -> ElementTree.Element | None:
+def parse_xml(opened: Opened, xml: bytes) -> ElementTree.Element | None:
     """Return the root of an XML text; None for an empty one."""
     if not xml:
         return None
@@ -140,7 +140,7 @@ def xlsx_package(opened: Opened, archive: zipfile.ZipFile) -> Package | None:
         return member(opened, archive, names.get(name.lower(), ""))
 
     workbook = _main_part(opened, part)
-    root = parsed_xml(opened, part(workbook))
+    root = parse_xml(opened, part(workbook))
     if root is None or root.tag.rpartition("}")[2] != "workbook":
         return None
     links = _links(opened, part, workbook)
@@ -175,7 +175,7 @@ def _main_part(opened: Opened, part: _PartOf) -> str:
 def _links(opened: Opened, part: _PartOf, of: str) -> dict[str, tuple[str, str]]:
     """Return the links of a part by their names: what is linked, and where it is."""
     folder, name = posixpath.split(of)
-    root = parsed_xml(opened, part(posixpath.join(folder, "_rels", f"{name}.rels")))
+    root = parse_xml(opened, part(posixpath.join(folder, "_rels", f"{name}.rels")))
     links = {}
     for each in root if root is not None else ():
         target = each.get("Target", "").replace("\\", "/")

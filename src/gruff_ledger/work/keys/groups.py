@@ -9,7 +9,7 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import distinct, with_cells
-from gruff_ledger.columns.arrays import filtered, taken, text_column, unequal
+from gruff_ledger.columns.arrays import filter_column, taken, text_column, unequal
 from gruff_ledger.columns.pending import column_of
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Change, Finding, Severity
@@ -154,7 +154,7 @@ def filled(
             mask = np.zeros(len(table), np.bool_)
             mask[places] = True
             now = text_column(values[place] for place in places.tolist())
-            was = filtered(table.cells(heading), mask)
+            was = filter_column(table.cells(heading), mask)
             changes.append(Change(heading, table.origin.pick(mask), was, now))
             held[heading] = with_cells(table.cells(heading), mask, now)
         conflicts = settled.conflicts(mine)

@@ -22,7 +22,7 @@ from gruff_ledger.work.keys.pairs import (
 _WHAT = "what is counted"
 
 
-def checked_both_ways(
+def check_both_ways(
     table: Table,
     other: Table,
     pairs: Sequence[KeyPair],

@@ -13,7 +13,7 @@ import numpy as np
 
 from gruff_ledger.cells.keys.pairs import Between, found_in
 from gruff_ledger.cells.match.folded_fields import folded, without_key
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.outcome import Note
@@ -138,7 +138,7 @@ def loose_matches(mine: Keys, theirs: Keys, levels: Sequence[str], open_: Mask) 
     if "exact" not in levels or not open_.any():
         return 0
     looser = looser_levels(levels)
-    raw = [filtered(column, open_) for column in mine.raw]
+    raw = [filter_column(column, open_) for column in mine.raw]
     few = [folded(column, level) for column, level in zip(raw, looser, strict=True)]
     others = [
         folded(column, level) for column, level in zip(theirs.raw, looser, strict=True)

@@ -143,7 +143,7 @@ def answers_in(
         if not answer or answer.lower() in (LATER, "l", "?"):
             continue
         question = _question(filled, rows, questions, number, term)
-        checked = _checked(answer, question, filled, rows, term)
+        checked = _check_answer(answer, question, filled, rows, term)
         found.append(decision_on(questions, question, checked, decided))
     return Answered(found, len(questions.all) - len(found))
 
@@ -179,7 +179,7 @@ def _question(
         tuple(filled.cells(heading)[row].as_py() for heading in source.headings)
         for row in rows
     ]
-    asked = _asked_field(filled, rows, source.headings)
+    asked = _ask_field(filled, rows, source.headings)
     for question in questions.all:
         (one,) = source.records(question.one, question.one + 1)
         (other,) = source.records(question.other, question.other + 1)
@@ -194,7 +194,7 @@ def _question(
     )
 
 
-def _asked_field(filled: Table, rows: Sequence[int], headings: Sequence[str]) -> str:
+def _ask_field(filled: Table, rows: Sequence[int], headings: Sequence[str]) -> str:
     heading = _own_headings(headings)[2]
     if heading not in filled.headings:
         return ""
@@ -202,7 +202,7 @@ def _asked_field(filled: Table, rows: Sequence[int], headings: Sequence[str]) ->
     return next((h for h in headings if said.startswith(f"{h}: ")), "")
 
 
-def _checked(
+def _check_answer(
     answer: str, question: Question, filled: Table, rows: Sequence[int], term: str
 ) -> str:
     """Return an answer in its plain form."""

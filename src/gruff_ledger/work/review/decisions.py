@@ -72,7 +72,7 @@ def read_decisions(path: str, data: bytes | None) -> list[Decision]:
     return found
 
 
-def written_decisions(decisions: Sequence[Decision]) -> bytes:
+def write_decisions(decisions: Sequence[Decision]) -> bytes:
     """Return the text of a file of decisions."""
     return b"".join(msgspec.json.encode(each) + b"\n" for each in decisions)
 
@@ -112,7 +112,7 @@ class Recognised(NamedTuple):
     stale: list[Decision]
 
 
-def recognised(
+def recognise(
     table: Table, decisions: Sequence[Decision], apart_from: Sequence[str] = ()
 ) -> Recognised:
     """

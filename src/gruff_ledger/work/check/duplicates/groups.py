@@ -212,7 +212,7 @@ def undecided(first: Indices, members: Indices, scores: Scores) -> Indices:
     return members[~has_one[first[members]]]
 
 
-def undecided_note(
+def note_undecided(
     terms: DuplicatesTerms, table: Table, open_: Indices, first: Indices, heading: str
 ) -> tuple[Note, ...]:
     """Say that in some groups nothing is the greatest, or the least."""

@@ -14,19 +14,19 @@ from gruff_ledger.work.check.duplicates.groups import (
     groups_of,
     kept_of,
     members_of,
+    note_undecided,
     scores_to_keep,
     undecided,
-    undecided_note,
 )
 from gruff_ledger.work.check.duplicates.questions import (
-    decided_notes,
+    note_decided,
     open_questions,
     question_notes,
 )
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
 from gruff_ledger.work.check.duplicates.treatments import set_aside, shown, with_marks
 from gruff_ledger.work.keys.fields import find_key_fields, parse_key_fields
-from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
+from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognise
 from gruff_ledger.work.review.questions import Questions
 
 __all__ = ["DuplicatesTerms", "perform"]
@@ -66,7 +66,7 @@ def perform(
     decided = Recognised([], [], [], [])
     if terms.decisions is not None:
         known = read_decisions(terms.decisions, (files or {}).get(terms.decisions))
-        decided = recognised(table, known, terms.apart_from)
+        decided = recognise(table, known, terms.apart_from)
     groups, more = groups_of(terms, table, fields, decided)
     notes += said + more
     findings: tuple[Finding, ...] = ()
@@ -74,12 +74,12 @@ def perform(
     scores = scores_to_keep(terms, table, members, forms)
     findings += scores.findings
     open_ = undecided(groups.first, members, scores)
-    notes += undecided_note(terms, table, open_, groups.first, scores.heading)
+    notes += note_undecided(terms, table, open_, groups.first, scores.heading)
     notes += scores.notes
     kept = kept_of(terms, groups.first, members, scores)
     if fields and groups.near is None and terms.stays != "none":
         notes += copies_note(table, kept)
-    notes += decided_notes(terms, decided)
+    notes += note_decided(terms, decided)
     questions = open_questions(terms, table, groups, kept, decided)
     notes += question_notes(terms, groups, questions)
     # A list that nothing is asked about need not stay in memory.

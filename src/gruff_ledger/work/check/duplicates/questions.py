@@ -94,7 +94,7 @@ def _differs_in_words(values: Collection[str]) -> bool:
     return len({"".join(sorted(words_of(value))) for value in values}) > 1
 
 
-def decided_notes(terms: DuplicatesTerms, decided: Recognised) -> tuple[Note, ...]:
+def note_decided(terms: DuplicatesTerms, decided: Recognised) -> tuple[Note, ...]:
     """Say which decisions are on records that are not there as they were."""
     if terms.decisions is None or not decided.stale:
         return ()

@@ -101,7 +101,7 @@ def with_marks(
     marked = table.with_field(heading, _marks(terms, groups, kept))
     if groups.near is None:
         return Outcome(marked)
-    return Outcome(_explained(marked, groups, kept, numbered=True))
+    return Outcome(_explain(marked, groups, kept, numbered=True))
 
 
 def _marks(terms: DuplicatesTerms, groups: Groups, kept: Indices) -> Column:
@@ -116,7 +116,7 @@ def _marks(terms: DuplicatesTerms, groups: Groups, kept: Indices) -> Column:
     return spread_column(("", "kept", "repeats", "ask"), codes)
 
 
-def _explained(table: Table, groups: Groups, kept: Indices, *, numbered: bool) -> Table:
+def _explain(table: Table, groups: Groups, kept: Indices, *, numbered: bool) -> Table:
     """Add how much each record is like the one kept and why; its group, if wanted."""
     assert groups.near is not None
     n = len(table)
@@ -158,7 +158,7 @@ def shown(
         marked = table.with_field(
             free_heading("duplicate", table.headings), _marks(terms, groups, kept)
         )
-        marked = _explained(marked, groups, kept, numbered=False)
+        marked = _explain(marked, groups, kept, numbered=False)
     listed = marked.pick_records(together)
     unlike = differing(table, together, kept[together])
     names = [

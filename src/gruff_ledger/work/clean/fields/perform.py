@@ -46,7 +46,7 @@ def perform(
     renamed, more = _renamed(terms, table, references or {})
     names, notes = _found(terms, table, renamed)
     stay = _kept(terms, table, names)
-    order = _ordered(terms, stay, names)
+    order = _order_fields(terms, stay, names)
     dropped = [heading for heading in table.headings if heading not in order]
     if dropped:
         number = "1 field was" if len(dropped) == 1 else f"{len(dropped)} fields were"
@@ -122,7 +122,7 @@ def _kept(terms: FieldsTerms, table: Table, names: Mapping[str, str]) -> list[st
     return stay
 
 
-def _ordered(
+def _order_fields(
     terms: FieldsTerms, stay: list[str], names: Mapping[str, str]
 ) -> list[str]:
     first = [names[name] for name in terms.first]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.keys.same_key import first_with_same_key
-from gruff_ledger.cells.order import sorted_places
+from gruff_ledger.cells.order import sort_places
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
@@ -122,7 +122,7 @@ def _first_ones(
         for each, key in zip(orderings, keys, strict=True)
     ]
     none = np.zeros(len(table), np.bool_)
-    order = sorted_places([(groups, none, False), *sort_keys])
+    order = sort_places([(groups, none, False), *sort_keys])
     order = order[stays[order]]
     mine = groups[order]
     place = _places_within(mine)

@@ -13,14 +13,14 @@ from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.keys.distinct import (
     Rewritten,
     few_values,
-    rewritten,
+    rewrite_distinct,
     with_cells,
 )
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.numbers.amounts import read_amounts
 from gruff_ledger.cells.numbers.forms import plain_cells
-from gruff_ledger.cells.text.letter_case import Case, one_case_mask, recased
+from gruff_ledger.cells.text.letter_case import Case, change_case, one_case_mask
 from gruff_ledger.cells.text.spaces import (
     squeezable,
     squeeze,
@@ -28,7 +28,7 @@ from gruff_ledger.cells.text.spaces import (
     without_invisible,
 )
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
-from gruff_ledger.columns.arrays import constant_column, filtered, taken, unequal
+from gruff_ledger.columns.arrays import constant_column, filter_column, taken, unequal
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_fields, first_names
 from gruff_ledger.formula.forms import Form, forms_of
@@ -86,7 +86,7 @@ def perform(
     for heading in fields:
         was = table.cells(heading)
         form = forms.get(heading, Form())
-        now, changed, unread = _scrubbed(
+        now, changed, unread = _scrub_field(
             was, terms, list(_steps(terms, form, pairs, used))
         )
         if unread.any():
@@ -107,7 +107,7 @@ def perform(
     return Outcome(result, (), tuple(changes), tuple(findings), tuple(told))
 
 
-def _scrubbed(
+def _scrub_field(
     column: Column, terms: ScrubTerms, steps: list[Callable[[Column], _Step]]
 ) -> tuple[Column, Mask, Mask]:
     """Return a field after all steps, the cells that changed, and those not read."""
@@ -195,7 +195,7 @@ def _finding(
         f"{heading} is not a {kind} in the form given; the cell was left as it is.",
         heading,
         table.origin.pick(unread),
-        filtered(was, unread),
+        filter_column(was, unread),
     )
 
 
@@ -204,15 +204,15 @@ def _steps(
 ) -> Iterator[Callable[[Column], _Step]]:
     """Yield what is to be done with a field, in order."""
     if terms.null:
-        yield lambda column: _cleared(column, terms.null)
+        yield lambda column: _clear_cells(column, terms.null)
     if terms.no_invisible:
         yield lambda column: _Step(
-            rewritten(column, without_invisible, squeezable(column))
+            rewrite_distinct(column, without_invisible, squeezable(column))
         )
     if terms.unicode:
         way = terms.unicode.upper()
         yield lambda column: _Step(
-            rewritten(
+            rewrite_distinct(
                 column,
                 lambda text: unicodedata.normalize(way, text),  # type: ignore[arg-type]
                 mask_of_kinds(column, WIDE),
@@ -221,9 +221,11 @@ def _steps(
     if terms.trim:
         yield lambda column: _Step(trimmed(column))
     if terms.squeeze:
-        yield lambda column: _Step(rewritten(column, squeeze, squeezable(column)))
+        yield lambda column: _Step(
+            rewrite_distinct(column, squeeze, squeezable(column))
+        )
     if pairs:
-        yield lambda column: _mapped(column, pairs, terms.match, used)
+        yield lambda column: _map_cells(column, pairs, terms.match, used)
     if terms.case:
         case = terms.case
         yield lambda column: _recased(column, case, odd_only=terms.odd_only)
@@ -235,18 +237,18 @@ def _steps(
             rewriting = _rewriting(write, form)
             yield partial(_plain_together, form, rewriting) if quickly else rewriting
     if terms.above:
-        yield _filled_from_above
+        yield _fill_from_above
     if terms.fill is not None:
         text = terms.fill
-        yield lambda column: _filled(column, text)
+        yield lambda column: _fill_cells(column, text)
 
 
-def _cleared(column: Column, words: tuple[str, ...]) -> _Step:
+def _clear_cells(column: Column, words: tuple[str, ...]) -> _Step:
     found = index_in(column, list(words)) >= 0
-    return _Step(rewritten(column, lambda text: "", found))
+    return _Step(rewrite_distinct(column, lambda text: "", found))
 
 
-def _mapped(
+def _map_cells(
     column: Column, pairs: Mapping[str, str], level: str, used: set[str]
 ) -> _Step:
     candidates = None
@@ -262,7 +264,7 @@ def _mapped(
         used.add(was)
         return new
 
-    result = rewritten(column, now, candidates)
+    result = rewrite_distinct(column, now, candidates)
     # Of two that match one another, both are met.
     met = {key_at(level, was) for was in used}
     used.update(was for was in pairs if key_at(level, was) in met)
@@ -271,7 +273,7 @@ def _mapped(
 
 def _recased(column: Column, case: Case, *, odd_only: bool) -> _Step:
     if not odd_only:
-        return _Step(recased(column, case))
+        return _Step(change_case(column, case))
     odd = one_case_mask(column)
     # Where most cells are in small letters, that is how the field is written.
     small = odd & ~mask_of_kinds(column, UPPER)
@@ -280,7 +282,7 @@ def _recased(column: Column, case: Case, *, odd_only: bool) -> _Step:
         return _Step(Rewritten(column, np.zeros(len(column), np.bool_)))
     if not odd.any():
         return _Step(Rewritten(column, odd))
-    done = recased(filtered(column, odd), case)
+    done = change_case(filter_column(column, odd), case)
     changed = odd.copy()
     changed[odd] = done.changed
     return _Step(Rewritten(with_cells(column, odd, done.column), changed))
@@ -301,7 +303,7 @@ def _rewriting(
                 return text
             return new
 
-        result = rewritten(column, now)
+        result = rewrite_distinct(column, now)
         mask = None
         if unread:
             mask = index_in(column, list(unread)) >= 0
@@ -318,11 +320,11 @@ def _plain_together(
     if not usual.any():
         return one_by_one(column)
     changed = np.zeros(len(column), np.bool_)
-    changed[usual] = unequal(filtered(column, usual), cells)
+    changed[usual] = unequal(filter_column(column, usual), cells)
     now = with_cells(column, usual, cells) if changed.any() else column
     if usual.all():
         return _Step(Rewritten(now, changed))
-    rest = one_by_one(filtered(column, ~usual))
+    rest = one_by_one(filter_column(column, ~usual))
     changed[~usual] = rest.result.changed
     if rest.result.changed.any():
         now = with_cells(now, ~usual, rest.result.column)
@@ -333,7 +335,7 @@ def _plain_together(
     return _Step(Rewritten(now, changed), unread)
 
 
-def _filled_from_above(column: Column) -> _Step:
+def _fill_from_above(column: Column) -> _Step:
     blank = blank_mask(column)
     places = np.where(blank, -1, np.arange(len(column)))
     source = np.maximum.accumulate(places) if len(places) else places
@@ -344,7 +346,7 @@ def _filled_from_above(column: Column) -> _Step:
     return _Step(Rewritten(taken(column, source.astype(np.int64)), changed))
 
 
-def _filled(column: Column, text: str) -> _Step:
+def _fill_cells(column: Column, text: str) -> _Step:
     blank = blank_mask(column)
     cells = constant_column(text, int(np.count_nonzero(blank)))
     return _Step(Rewritten(with_cells(column, blank, cells), blank))

@@ -13,12 +13,17 @@ from gruff_ledger.cells.text.cut import (
     cut,
     cuts_in,
     find_cuts,
-    matched_groups,
+    match_groups,
     parts_by_widths,
     pieces_of,
 )
 from gruff_ledger.cells.text.spaces import trim, trimmed
-from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    filter_column,
+    taken,
+    text_column,
+)
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field, format_names
 from gruff_ledger.outcome import Finding, Lineage, Note, Outcome, SetAside, Severity
@@ -98,7 +103,7 @@ def _parts(
         names, parts = _by_pattern(terms, column)
         return names, parts, ()
     if terms.widths:
-        names = terms.parts or _numbered(heading, len(terms.widths))
+        names = terms.parts or _number_headings(heading, len(terms.widths))
         widths = [int(width) for width in terms.widths]
         parts = parts_by_widths(column, widths, from_the_end=terms.surplus == "first")
         return names, parts, ()
@@ -117,7 +122,7 @@ def _field(terms: SplitTerms, table: Table) -> tuple[str, tuple[Note, ...]]:
     return table.headings[0], ()
 
 
-def _numbered(heading: str, count: int) -> tuple[str, ...]:
+def _number_headings(heading: str, count: int) -> tuple[str, ...]:
     return tuple(f"{heading} {number + 1}" for number in range(count))
 
 
@@ -187,7 +192,7 @@ def _findings(
             message,
             heading,
             table.origin.pick(mask),
-            filtered(table.cells(heading), mask),
+            filter_column(table.cells(heading), mask),
         )
         for message, mask in ((too_few, few), (too_many, many))
         if mask.any()
@@ -223,13 +228,13 @@ def _names(
             "Name the new fields in `parts`, or make one record a part with `records`.",
             term="at",
         )
-    return _numbered(heading, max(2, most)), ()
+    return _number_headings(heading, max(2, most)), ()
 
 
 def _by_pattern(terms: SplitTerms, column: Column) -> tuple[tuple[str, ...], Parts]:
     """Look for the pattern in every cell."""
     assert terms.pattern is not None
-    groups, parts = matched_groups(column, terms.pattern)
+    groups, parts = match_groups(column, terms.pattern)
     names = terms.parts or groups
     if len(names) != len(groups):
         raise BadTerms(
@@ -258,7 +263,7 @@ def _records(
     first = np.ones(len(records), np.bool_)
     first[1:] = records[1:] != records[:-1]
     stays = ~blank | ((filled[records] == 0) & first)
-    parts, records = filtered(parts, stays), records[stays]
+    parts, records = filter_column(parts, stays), records[stays]
     at = table.headings.index(heading) + terms.keep
     new = [(f"{heading} part" if terms.keep else heading, parts)]
     dropped = () if terms.keep else (heading,)

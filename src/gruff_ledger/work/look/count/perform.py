@@ -17,7 +17,7 @@ from gruff_ledger.columns.arrays import (
     text_column,
 )
 from gruff_ledger.columns.types import Column, Indices
-from gruff_ledger.field_names import find_fields, made_headings
+from gruff_ledger.field_names import find_fields, make_headings
 from gruff_ledger.outcome import Drawn, Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Origin, Table
@@ -61,7 +61,7 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
     figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
     shown = tuple(taken(column, firsts[order]) for column in columns)
     # A field of the list can have the name of a figure.
-    named, _ = made_headings((*headings, *figures))
+    named, _ = make_headings((*headings, *figures))
     table = Table(
         named,
         (*shown, *figures.values()),

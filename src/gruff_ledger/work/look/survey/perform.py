@@ -227,10 +227,10 @@ _Step = tuple[str, tuple[str, ...]]
 
 def _warned(fact: FieldFacts) -> list[Warned]:
     return [
-        *_warned_of_cells(fact),
-        *_warned_of_look_alikes(fact),
-        *_warned_of_case(fact),
-        *_warned_of_dates(fact),
+        *_warn_of_cells(fact),
+        *_warn_of_look_alikes(fact),
+        *_warn_of_case(fact),
+        *_warn_of_dates(fact),
     ]
 
 
@@ -243,7 +243,7 @@ def _scrub(fact: FieldFacts, *options: str) -> _Step:
     return "Settle them", ("scrub", "--fields", name, *options, "--to", "tidy.csv")
 
 
-def _warned_of_cells(fact: FieldFacts) -> Iterator[Warned]:
+def _warn_of_cells(fact: FieldFacts) -> Iterator[Warned]:
     """Yield the kinds of cells that look wrong by themselves."""
     said: list[tuple[str, int, str, _Step]] = [
         (
@@ -285,7 +285,7 @@ def _warned_of_cells(fact: FieldFacts) -> Iterator[Warned]:
             yield Warned(kind, fact.field, count, told, *step, first)
 
 
-def _warned_of_look_alikes(fact: FieldFacts) -> Iterator[Warned]:
+def _warn_of_look_alikes(fact: FieldFacts) -> Iterator[Warned]:
     count = fact.look_alikes
     if not count:
         return
@@ -302,7 +302,7 @@ def _warned_of_look_alikes(fact: FieldFacts) -> Iterator[Warned]:
     )
 
 
-def _warned_of_case(fact: FieldFacts) -> Iterator[Warned]:
+def _warn_of_case(fact: FieldFacts) -> Iterator[Warned]:
     if fact.odd_case:
         yield Warned(
             "mixed case",
@@ -315,7 +315,7 @@ def _warned_of_case(fact: FieldFacts) -> Iterator[Warned]:
         )
 
 
-def _warned_of_dates(fact: FieldFacts) -> Iterator[Warned]:
+def _warn_of_dates(fact: FieldFacts) -> Iterator[Warned]:
     """Yield what can be read as day and month both ways, unless the cells settle it."""
     dates = fact.dates
     if dates is None or not dates.two_ways or dates.is_settled:

@@ -27,7 +27,7 @@ from gruff_ledger.cells.text_bytes import (
     WIDE,
     Chunk,
     chunk_of,
-    folded_chunk,
+    fold_chunk,
     kinds_in,
     text_chunks,
 )
@@ -221,7 +221,7 @@ def prints_of(chunk: Chunk) -> Fingerprints:
 
 def folded_prints(chunk: Chunk) -> Fingerprints:
     """Return equal fingerprints for cells that are equal by their letters."""
-    folded = prints_of(folded_chunk(chunk))
+    folded = prints_of(fold_chunk(chunk))
     if not len(chunk.bytes) or chunk.bytes.max() < 128:
         return folded
     column = pa.chunked_array([chunk.array])
@@ -230,7 +230,7 @@ def folded_prints(chunk: Chunk) -> Fingerprints:
         texts = taken(column, wide).to_pylist()
         known = {text: letters(text) for text in set(texts)}
         bare = chunk_of(pa.array([known[text] for text in texts], pa.string()))
-        folded[wide] = prints_of(folded_chunk(bare))
+        folded[wide] = prints_of(fold_chunk(bare))
     return folded
 
 

@@ -17,7 +17,7 @@ from gruff_ledger.columns.arrays import (
     text_column,
     unequal,
 )
-from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, free_heading, parse_pair
 from gruff_ledger.outcome import Lineage, Note, Outcome
@@ -77,7 +77,7 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
         )
     one, other = tables
     pairs, notes = find_key_pairs(terms.key, one, other, terms.match, "key")
-    named, said = _compared(terms, one, other, pairs)
+    named, said = _choose_compared_fields(terms, one, other, pairs)
     notes += said
     if not pairs:
         pairs = tuple(KeyPair(a, b, terms.cells) for a, b in named)
@@ -85,11 +85,11 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
     levels = [pair.level for pair in pairs]
     mine = _keys(one, [pair.mine for pair in pairs], levels, terms)
     theirs = _keys(other, [pair.theirs for pair in pairs], levels, terms)
-    matched = _paired(mine, theirs)
+    matched = _pair_records(mine, theirs)
     hit = matched.partner >= 0
     records, partners = np.flatnonzero(hit), matched.partner[hit]
     # Each thread compares a field of its own.
-    differing = mapped_whole(
+    differing = map_whole(
         lambda pair: _differs(one, other, *pair, records, partners, terms.cells), named
     )
     fields = [
@@ -130,7 +130,7 @@ def perform(terms: CompareTerms, *tables: Table) -> Outcome:
     )
 
 
-def _compared(
+def _choose_compared_fields(
     terms: CompareTerms, one: Table, other: Table, pairs: Sequence[KeyPair]
 ) -> tuple[list[tuple[str, str]], tuple[Note, ...]]:
     """Return the fields to compare, by their headings in both lists."""
@@ -214,7 +214,7 @@ def _keys(
     return Keys(keys.raw, ready, np.zeros(len(table), np.bool_))
 
 
-def _paired(mine: Keys, theirs: Keys) -> Pairs:
+def _pair_records(mine: Keys, theirs: Keys) -> Pairs:
     """Pair records with the same key, in order where there are several."""
     found, other_first = match_keys(mine, theirs)
     m = len(other_first)

@@ -14,7 +14,7 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
 from gruff_ledger.cells.order import number_ranks
-from gruff_ledger.columns.arrays import filtered
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, parse_pair
 from gruff_ledger.formula.forms import Form
@@ -56,7 +56,7 @@ class Banded(NamedTuple):
     notes: tuple[Note, ...]
 
 
-def in_bands(
+def match_bands(
     band: str,
     table: Table,
     other: Table,
@@ -112,7 +112,7 @@ def in_bands(
     known = np.isin(groups, other_groups[begins])
     column = table.cells(heading)
     unread = here.last & ~blank_mask(column)
-    findings = _unread(table, heading, unread, way)
+    findings = _find_unread(table, heading, unread, way)
     out = other.origin.pick(ranked.last)
     notes = said + ranked.notes
     if len(out):
@@ -184,7 +184,9 @@ def _found(
     return found, first
 
 
-def _unread(table: Table, heading: str, unread: Mask, way: str) -> tuple[Finding, ...]:
+def _find_unread(
+    table: Table, heading: str, unread: Mask, way: str
+) -> tuple[Finding, ...]:
     if not unread.any():
         return ()
     return (
@@ -194,6 +196,6 @@ def _unread(table: Table, heading: str, unread: Mask, way: str) -> tuple[Finding
             f"{heading} is no {way}, so that it lies in no band.",
             heading,
             table.origin.pick(unread),
-            filtered(table.cells(heading), unread),
+            filter_column(table.cells(heading), unread),
         ),
     )

@@ -11,7 +11,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.columns.arrays import (
     concat_columns,
-    filtered,
+    filter_column,
     spread_column,
     taken,
     text_column,
@@ -26,7 +26,7 @@ from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.keys.groups import best_of_group, last_of_group
 from gruff_ledger.work.keys.looser import loose_note
-from gruff_ledger.work.keys.meeting import checked_both_ways
+from gruff_ledger.work.keys.meeting import check_both_ways
 from gruff_ledger.work.keys.pairs import (
     KeyPair,
     Keys,
@@ -37,7 +37,7 @@ from gruff_ledger.work.keys.pairs import (
 )
 from gruff_ledger.work.new_fields import changes_of, with_new_fields
 from gruff_ledger.work.orders import ordering, parse_order
-from gruff_ledger.work.together.lookup.bands import Banded, in_bands
+from gruff_ledger.work.together.lookup.bands import Banded, match_bands
 from gruff_ledger.work.together.lookup.tell import (
     findings_on,
     note_on_undecided,
@@ -47,8 +47,8 @@ from gruff_ledger.work.together.lookup.tell import (
 from gruff_ledger.work.together.lookup.terms import LookupTerms
 from gruff_ledger.work.together.lookup.unmatched import (
     Unmatched,
-    unmatched_keys,
-    unmatched_table,
+    find_unmatched_keys,
+    make_unmatched_table,
 )
 
 __all__ = ["LookupTerms", "perform"]
@@ -119,7 +119,7 @@ def perform(
             raise BadTerms(
                 "bands have no keys to check.", "Name a field in `key`.", term="check"
             )
-        result, said = checked_both_ways(table, reference, pairs, mine, theirs)
+        result, said = check_both_ways(table, reference, pairs, mine, theirs)
         return Outcome(result, notes=notes + said, lineage=Lineage(summed=len(table)))
     matches, banded = _matches(
         terms, table, reference, mine, theirs, forms, other_forms
@@ -143,7 +143,7 @@ def perform(
         undecided = (chosen >= 0) & is_last[chosen]
         chosen = np.where(undecided, -1, chosen)
         notes = scored + note_on_undecided(terms, table, reference, undecided) + notes
-    which, at = _laid_out(terms, matches, chosen)
+    which, at = _lay_out_rows(terms, matches, chosen)
     done = table if which is None else table.pick_records(which)
     status = np.where(counts == 0, _NONE, np.where(counts == 1, _MATCHED, _SEVERAL))
     status[undecided] = _UNDECIDED
@@ -161,7 +161,7 @@ def perform(
 
     def drawn() -> Drawn:
         row = np.flatnonzero(at >= 0)
-        pairs, _ = _taken_pairs(terms, reference)
+        pairs, _ = _take_pairs(terms, reference)
         copied = {heading: theirs for theirs, heading in pairs}
         return Drawn(reference.origin.pick(at[row]), row, taken=copied)
 
@@ -171,7 +171,7 @@ def perform(
         findings=findings + told,
         notes=notes,
         beside={
-            "unmatched": lambda: unmatched_table(unmatched, table, headings),
+            "unmatched": lambda: make_unmatched_table(unmatched, table, headings),
             "unused": lambda: reference.keep_records(~is_used),
         },
         lineage=Lineage(made=len(done) - len(table), drawn=drawn),
@@ -222,7 +222,7 @@ def _matches(
         groups = first
         if theirs is not None:
             groups = np.where(theirs.left_out, -1, first)
-        banded = in_bands(
+        banded = match_bands(
             terms.band, table, reference, found, groups, forms, other_forms
         )
         found, first = banded.found, banded.first
@@ -284,7 +284,7 @@ def _chosen(terms: LookupTerms, matches: Matches, scores: Indices | None) -> Ind
     return np.where(hit, stand_in[found], -1)
 
 
-def _laid_out(
+def _lay_out_rows(
     terms: LookupTerms, matches: Matches, chosen: Indices
 ) -> tuple[Indices | None, Indices]:
     """Return the record that each result record is made of, and what it takes."""
@@ -312,7 +312,7 @@ def _with_taken(
     new: list[tuple[str, Column]] = []
     held: dict[str, Held] = dict(zip(table.headings, table.held, strict=True))
     changes: tuple[Change, ...] = ()
-    headings, notes = _taken_pairs(terms, reference)
+    headings, notes = _take_pairs(terms, reference)
     m = len(reference)
 
     places = np.where(at >= 0, at, np.where(counts == 0, m + 1, m))
@@ -339,14 +339,14 @@ def _with_taken(
         put = ~blank_mask(column)
         if terms.field_there == "fill":
             put &= blank_mask(was)
-        held[heading] = with_cells(was, put, filtered(column, put))
+        held[heading] = with_cells(was, put, filter_column(column, put))
         changes += changes_of(table, heading, held[heading])
     done = table.with_fields(table.headings, [held[h] for h in table.headings])
     done, _ = with_new_fields(done, new, len(table.headings), term="take")
     return done, changes, notes
 
 
-def _taken_pairs(
+def _take_pairs(
     terms: LookupTerms, reference: Table
 ) -> tuple[list[tuple[str, str]], tuple[Note, ...]]:
     """Return the fields that are taken: as the reference has them, and as called."""
@@ -370,8 +370,8 @@ def _unmatched(
 ) -> Unmatched:
     """Return the keys that are not in the reference list at all."""
     if mine is None or theirs is None:
-        return unmatched_keys([], np.zeros(0, np.bool_), [text_column(())])
+        return find_unmatched_keys([], np.zeros(0, np.bool_), [text_column(())])
     mask = (counts == 0) & ~mine.left_out
     if banded is not None:
         mask &= ~banded.below & ~banded.without
-    return unmatched_keys(mine.raw, mask, theirs.raw)
+    return find_unmatched_keys(mine.raw, mask, theirs.raw)

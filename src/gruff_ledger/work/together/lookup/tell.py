@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from gruff_ledger.columns.arrays import (
-    filtered,
+    filter_column,
     made_of_texts,
     spread_column,
     text_column,
@@ -95,7 +95,7 @@ def findings_on(
                 "It lies below the first band.",
                 banded.words.split(" in bands of ")[0],
                 table.origin.pick(banded.below),
-                filtered(
+                filter_column(
                     table.cells(banded.words.split(" in bands of ")[0]), banded.below
                 ),
             )
@@ -104,7 +104,7 @@ def findings_on(
 
 
 def _values(table: Table, pairs: Sequence[KeyPair], mask: Mask) -> Column:
-    columns = [filtered(table.cells(pair.mine), mask) for pair in pairs]
+    columns = [filter_column(table.cells(pair.mine), mask) for pair in pairs]
     if len(columns) == 1:
         return columns[0]
     if not columns:

@@ -12,7 +12,7 @@ from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
-    filtered,
+    filter_column,
     joined,
     number_column,
     taken,
@@ -62,7 +62,7 @@ class Unmatched(NamedTuple):
     nearest: Column
 
 
-def unmatched_keys(
+def find_unmatched_keys(
     keys: Sequence[Column], mask: Mask, known: Sequence[Column]
 ) -> Unmatched:
     """
@@ -77,7 +77,7 @@ def unmatched_keys(
         The keys of the reference list, as they are.
     """
     records = np.flatnonzero(mask)
-    few = [joined(filtered(column, mask)) for column in keys]
+    few = [joined(filter_column(column, mask)) for column in keys]
     if not len(records):
         none = np.zeros(0, np.int64)
         blank = text_column(())
@@ -154,7 +154,7 @@ def _likely(text: str, known: Sequence[Column]) -> list[Column]:
     return [taken(column, places) for column in known]
 
 
-def unmatched_table(
+def make_unmatched_table(
     unmatched: Unmatched, table: Table, headings: Sequence[str]
 ) -> Table:
     """

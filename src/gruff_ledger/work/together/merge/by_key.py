@@ -17,7 +17,7 @@ from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.keys.same_key import first_at_levels, group_sizes, unlike
 from gruff_ledger.cells.match.folded_fields import folding, without_key
 from gruff_ledger.columns.arrays import (
-    filtered,
+    filter_column,
     spread_column,
     taken,
     text_column,
@@ -37,7 +37,7 @@ from gruff_ledger.work.keys.fields import (
 )
 from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.orders import ordering, parse_order
-from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognised
+from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognise
 from gruff_ledger.work.review.questions import Question, Questions
 from gruff_ledger.work.together.merge.tell import (
     CHANGED,
@@ -60,7 +60,7 @@ from gruff_ledger.work.together.merge.terms import MergeTerms
 _NAMED_VALUES = 5
 
 
-def merged_by_key(
+def merge_by_key(
     terms: MergeTerms, stacked: Stacked, files: Mapping[str, bytes | None]
 ) -> Outcome:
     """
@@ -93,9 +93,9 @@ def merged_by_key(
     decided = Recognised([], [], [], [])
     if terms.decisions is not None:
         known = read_decisions(terms.decisions, files.get(terms.decisions))
-        decided = recognised(table, known)
+        decided = recognise(table, known)
     keys = [field.name for field in fields]
-    done = _resolved(terms, stacked, groups, keys, decided)
+    done = _resolve_conflicts(terms, stacked, groups, keys, decided)
     is_head = groups.first == np.arange(len(table))
     status = status_column(stacked, groups, done.changed)
     result = done.table
@@ -210,7 +210,7 @@ class _Resolved(NamedTuple):
     changed: Mask
 
 
-def _resolved(
+def _resolve_conflicts(
     terms: MergeTerms,
     stacked: Stacked,
     groups: KeyedGroups,
@@ -272,8 +272,8 @@ def _resolved(
             mask = np.zeros(len(table), np.bool_)
             mask[heads[differs]] = True
             order = np.argsort(heads[differs])
-            new = taken(filtered(now, differs), order)
-            old = taken(filtered(was, differs), order)
+            new = taken(filter_column(now, differs), order)
+            old = taken(filter_column(was, differs), order)
             changes.append(Change(heading, table.origin.pick(mask), old, new))
             held[heading] = with_cells(column_of(held[heading]), mask, new)
             changed |= mask
@@ -307,7 +307,9 @@ def _conflicts(
     # Who differs from the first that is asked of its group, is in conflict with it.
     first = _first_marked(asked, groups)[group_of]
     differs = asked & (first >= 0)
-    differs[differs] = unequal(filtered(cells, differs), taken(cells, first[differs]))
+    differs[differs] = unequal(
+        filter_column(cells, differs), taken(cells, first[differs])
+    )
     in_conflict = np.flatnonzero(np.bincount(group_of[differs])).tolist()
     open_ = np.array([each for each in in_conflict if each not in chosen], np.int64)
     if not len(open_):

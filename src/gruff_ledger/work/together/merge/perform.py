@@ -73,8 +73,8 @@ def perform(
         known = set(headings)
         headings.extend(heading for heading in fields.places if heading not in known)
     if terms.shared_only:
-        headings = _shared(headings, matched, notes)
-    notes.extend(_unmatched_notes(headings, matched))
+        headings = _find_shared(headings, matched, notes)
+    notes.extend(_note_unmatched(headings, matched))
     columns = tuple(
         concat_columns([fields.column(heading) for fields in matched])
         for heading in headings
@@ -88,7 +88,7 @@ def perform(
     )
     merged = Table(tuple(headings), columns, origin, name, of_source)
     if terms.key:
-        from gruff_ledger.work.together.merge.by_key import merged_by_key
+        from gruff_ledger.work.together.merge.by_key import merge_by_key
         from gruff_ledger.work.together.merge.tell import Stacked
 
         lists = np.repeat(np.arange(len(tables)), [len(table) for table in tables])
@@ -98,7 +98,7 @@ def perform(
         }
         names = tuple(table.name for table in tables)
         stacked = Stacked(merged, lists, names, has)
-        outcome = merged_by_key(terms, stacked, files or {})
+        outcome = merge_by_key(terms, stacked, files or {})
     else:
         if terms.name_source is not None:
             merged = merged.with_field(
@@ -293,7 +293,7 @@ def _by_position(table: Table, first: Table, notes: list[Note]) -> _Matched:
     return _Matched(table, places)
 
 
-def _shared(
+def _find_shared(
     headings: Sequence[str], matched: Sequence[_Matched], notes: list[Note]
 ) -> list[str]:
     """Return the headings that all lists have, and say which are left out."""
@@ -317,9 +317,7 @@ def _shared(
     return shared
 
 
-def _unmatched_notes(
-    headings: Sequence[str], matched: Sequence[_Matched]
-) -> list[Note]:
+def _note_unmatched(headings: Sequence[str], matched: Sequence[_Matched]) -> list[Note]:
     """Note the headings that not every list has, with the nearest in the others."""
     notes = []
     for heading in headings:

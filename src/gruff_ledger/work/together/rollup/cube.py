@@ -15,11 +15,11 @@ from gruff_ledger.cells.numbers.group_figures import (
     group_sums,
 )
 from gruff_ledger.cells.numbers.wide import Integers
-from gruff_ledger.columns.arrays import concat_columns, filtered, text_column
+from gruff_ledger.columns.arrays import concat_columns, filter_column, text_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.work.together.rollup.labels import Sides
-from gruff_ledger.work.together.rollup.sources import Brought, counted_cells
+from gruff_ledger.work.together.rollup.sources import Brought, find_counted_cells
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 TOTAL = "Total"
@@ -94,7 +94,7 @@ def fill_cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> C
     for source, each in enumerate(brought):
         rows = sides.rows[source][each.down]
         for numbers in each.numbers:
-            mine = counted_cells(terms, numbers)
+            mine = find_counted_cells(terms, numbers)
             place = (rows, sides.columns[source][numbers.across])
             amounts = numbers.amounts
             if not mine.all():
@@ -104,7 +104,7 @@ def fill_cube(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> C
             values.append(amounts)
             parts.append((*place, np.full(len(place[0]), source, np.int64)))
             if terms.gives_cells:
-                texts.append(filtered(each.table.cells(numbers.heading), mine))
+                texts.append(filter_column(each.table.cells(numbers.heading), mine))
                 are_numbers.append(numbers.is_number[mine])
     scale = max((each.scale for each in values), default=0)
     whole = [at_scale(each, scale).values for each in values]

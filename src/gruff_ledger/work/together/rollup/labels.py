@@ -10,8 +10,13 @@ import numpy as np
 from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.cells.match.folded_fields import folded
 from gruff_ledger.cells.match.levels import LEVELS, loose
-from gruff_ledger.cells.order import code_ranks, sorted_places
-from gruff_ledger.columns.arrays import concat_columns, filtered, taken, text_column
+from gruff_ledger.cells.order import code_ranks, sort_places
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    filter_column,
+    taken,
+    text_column,
+)
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
@@ -63,7 +68,7 @@ def unite_labels(terms: RollupTerms, brought: Sequence[Brought]) -> Sides:
     if len(whole[0]):
         groups = key_groups(first_with_same_key(keys))
         numbers = groups.numbers
-        down = [filtered(column, groups.is_first) for column in whole]
+        down = [filter_column(column, groups.is_first) for column in whole]
     ends = np.cumsum([len(each.labels[0]) for each in brought])
     rows = np.split(numbers, ends[:-1])
     fold = LEVELS[terms.match]
@@ -188,7 +193,7 @@ def _disagreeing(first: Brought, other: Brought) -> list[Finding]:
                     "The label is not that of the first list.",
                     other.corner[place],
                     other.table.origin.pick(wrong),
-                    filtered(text_column(others), wrong),
+                    filter_column(text_column(others), wrong),
                     text_column(told),
                 )
             )
@@ -211,12 +216,12 @@ def sort_labels(terms: RollupTerms, sides: Sides) -> Sides:
     """Put labels in order, where that is asked."""
     down, across, rows, columns = sides
     if terms.order in ("sorted", "sorted-down"):
-        places = sorted_places([(*_ranks(column), False) for column in down])
+        places = sort_places([(*_ranks(column), False) for column in down])
         back = _inverse(places)
         down = [taken(column, places) for column in down]
         rows = [back[each] for each in rows]
     if terms.order in ("sorted", "sorted-across"):
-        places = sorted_places([(*_ranks(text_column(across)), False)])
+        places = sort_places([(*_ranks(text_column(across)), False)])
         back = _inverse(places)
         across = [across[place] for place in places.tolist()]
         columns = [back[each] for each in columns]

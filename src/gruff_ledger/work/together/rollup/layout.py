@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.keys.distinct import with_cells
-from gruff_ledger.cells.numbers.amounts import Amounts, subtracted, to_column
+from gruff_ledger.cells.numbers.amounts import Amounts, subtract, to_column
 from gruff_ledger.cells.numbers.group_figures import group_ends
 from gruff_ledger.columns.arrays import (
     concat_columns,
@@ -18,7 +18,7 @@ from gruff_ledger.columns.arrays import (
     text_column,
 )
 from gruff_ledger.columns.types import Column, Indices, Mask
-from gruff_ledger.field_names import free_heading, made_headings
+from gruff_ledger.field_names import free_heading, make_headings
 from gruff_ledger.table import Origin, Table
 from gruff_ledger.work.together.rollup.cube import (
     TOTAL,
@@ -44,7 +44,7 @@ class Grid:
         self.rows = rows + self.below
         self.columns = columns + self.beside
         self.sources = sources
-        self._scales = scales
+        self._find_scales = scales
         # With one scale all columns are written at once.
         self._is_even = len(set(scales[: self.columns])) == 1
 
@@ -95,7 +95,7 @@ class Grid:
         there = a.there & b.there
         if self._terms.missing == "zero":
             there = np.ones(len(there), np.bool_)
-        change = Figures(subtracted(b.amounts, a.amounts), there)
+        change = Figures(subtract(b.amounts, a.amounts), there)
         return self._text(change, place, zero=False)
 
     def _text(self, part: Figures, place: int, zero: bool) -> Column:
@@ -104,7 +104,7 @@ class Grid:
             missing = len(cells) - 1 - zero
             at = np.where(part.there, part.amounts.values.astype(np.int64), missing)
             return taken(cells, at)
-        digits = self._scales[place]
+        digits = self._find_scales[place]
         if part.amounts.divisor is None and part.amounts.scale > digits:
             # The scale is that of the longest decimal anywhere.
             part = part._replace(amounts=_shortened(part.amounts, digits))
@@ -126,7 +126,9 @@ def _shortened(amounts: Amounts, scale: int) -> Amounts:
     return Amounts(values // unit, scale)
 
 
-def _scales(terms: RollupTerms, brought: Sequence[Brought], sides: Sides) -> list[int]:
+def _find_scales(
+    terms: RollupTerms, brought: Sequence[Brought], sides: Sides
+) -> list[int]:
     """Return for each column, and one of totals, how many decimals its numbers have."""
     found = np.zeros(len(sides.across), np.int64)
     for each, columns in zip(brought, sides.columns, strict=True):
@@ -214,7 +216,7 @@ def lay_out(
     terms: RollupTerms, brought: Sequence[Brought], sides: Sides, cube: Cube
 ) -> Layout:
     """Return the result's headings and columns, and what each of them shows."""
-    grid = Grid(terms, cube, _scales(terms, brought, sides))
+    grid = Grid(terms, cube, _find_scales(terms, brought, sides))
     made = _Columns(terms, grid, len(brought))
     labels = list(sides.down)
     if grid.below:
@@ -223,7 +225,7 @@ def lay_out(
             concat_columns([each, text_column([end])])
             for each, end in zip(labels, ends, strict=True)
         ]
-    headings = _corners(terms, brought)
+    headings = _name_corners(terms, brought)
     across = [*sides.across, *([TOTAL] if grid.beside else [])]
     codes = [*range(len(sides.across)), *([-1] if grid.beside else [])]
     names = [each.name for each in brought]
@@ -250,11 +252,11 @@ def lay_out(
                 columns.append(made.of(kind, place))
                 figures.append((codes[place], kind))
     return Layout(
-        made_headings(headings)[0], tuple(columns), rows, row_kinds, tuple(figures)
+        make_headings(headings)[0], tuple(columns), rows, row_kinds, tuple(figures)
     )
 
 
-def _corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
+def _name_corners(terms: RollupTerms, brought: Sequence[Brought]) -> list[str]:
     """Return the headings of the label fields: every corner has a name."""
     found = list(brought[0].corner)
     for place, heading in enumerate(found):

@@ -11,7 +11,7 @@ from gruff_ledger.outcome import Drawn, Span
 from gruff_ledger.table import Origin
 from gruff_ledger.work.together.rollup.cube import Cube, end_to_end
 from gruff_ledger.work.together.rollup.layout import Layout
-from gruff_ledger.work.together.rollup.sources import Brought, counted_cells
+from gruff_ledger.work.together.rollup.sources import Brought, find_counted_cells
 from gruff_ledger.work.together.rollup.terms import RollupTerms
 
 
@@ -28,7 +28,7 @@ def find_drawn(
     codes = []
     for each in brought:
         for numbers in each.numbers:
-            mine = counted_cells(terms, numbers)
+            mine = find_counted_cells(terms, numbers)
             origins.append(each.table.origin.pick(mine))
             code = fields.setdefault(numbers.heading, len(fields))
             codes.append(np.full(len(origins[-1]), code, np.int64))

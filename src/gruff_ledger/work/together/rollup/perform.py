@@ -22,7 +22,12 @@ from msgspec import structs
 
 from gruff_ledger.cells.numbers.amounts import decimal_text, read_amounts
 from gruff_ledger.cells.numbers.group_figures import total_of
-from gruff_ledger.columns.arrays import concat_columns, filtered, joined, text_column
+from gruff_ledger.columns.arrays import (
+    concat_columns,
+    filter_column,
+    joined,
+    text_column,
+)
 from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import OutOfBalance
@@ -135,7 +140,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     carried: dict[str, tuple[int, int]] = {}
     if terms.figure == "sum":
         sums = [_source_sum(each) for each in brought]
-        carried = _checked(terms, brought, sides, result, layout.base, sums)
+        carried = _check_sums(terms, brought, sides, result, layout.base, sums)
         if terms.form:
             # In another form numbers are others than a control total reads.
             carried = {}
@@ -186,7 +191,7 @@ def _sum_notes(
     said = f"All figures add up to {whole}"
     if len(brought) > 1:
         said = f"{parts}{more} = {whole}, as in the result"
-    left_out, filled, origins = _unread(brought)
+    left_out, filled, origins = _count_unread(brought)
     if not left_out:
         return [Note(f"{said}.")]
     are = "is not a number and is" if left_out == 1 else "are not numbers and are"
@@ -200,7 +205,7 @@ def _sum_notes(
     ]
 
 
-def _unread(brought: Sequence[Brought]) -> tuple[int, int, Origin]:
+def _count_unread(brought: Sequence[Brought]) -> tuple[int, int, Origin]:
     """Count the filled cells that are no numbers, and all filled ones."""
     wrong = [
         (each.table.origin, numbers.is_filled & ~numbers.is_number)
@@ -225,7 +230,7 @@ def _count_note(brought: Sequence[Brought]) -> Note:
     return Note(f"The filled cells of {told} are counted, numbers or not.")
 
 
-def _checked(
+def _check_sums(
     terms: RollupTerms,
     brought: Sequence[Brought],
     sides: Sides,
@@ -250,7 +255,7 @@ def _checked(
         at = np.flatnonzero(wanted)[-1]
         wanted[at] = False
     cells = concat_columns(
-        [filtered(result.cells(result.headings[at]), wanted) for at in base]
+        [filter_column(result.cells(result.headings[at]), wanted) for at in base]
         or [text_column(())]
     )
     amounts, _ = read_amounts(joined(cells))
@@ -267,10 +272,10 @@ def _checked(
             f"result to {decimal_text(mine, scale, scale)}. Nothing was written.",
             "This is a fault of the program and not of the lists: please report it.",
         )
-    return _carried(brought, sides, per_column, scale)
+    return _carry_sums(brought, sides, per_column, scale)
 
 
-def _carried(
+def _carry_sums(
     brought: Sequence[Brought],
     sides: Sides,
     per_column: Sequence[tuple[int, int]],

@@ -19,8 +19,8 @@ from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import NumberForm
-from gruff_ledger.columns.arrays import filtered, text_column
-from gruff_ledger.columns.threads import mapped_whole
+from gruff_ledger.columns.arrays import filter_column, text_column
+from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, take_aliases
 from gruff_ledger.formula.readable import check_readable
@@ -69,7 +69,7 @@ class Numbers(NamedTuple):
     across: Indices
 
 
-def counted_cells(terms: RollupTerms, numbers: Numbers) -> Mask:
+def find_counted_cells(terms: RollupTerms, numbers: Numbers) -> Mask:
     """Return the cells that figures are made of: numbers, or whatever is filled."""
     is_text_fit = terms.gives_cells or terms.figure == "count"
     return numbers.is_filled if is_text_fit else numbers.is_number
@@ -175,7 +175,7 @@ def _brought(terms: RollupTerms, table: Table, said: Said) -> Brought:
         )
     with_labels = [*down, *([] if across is None else [across])]
     # Each thread looks through a field of its own.
-    looked = mapped_whole(lambda heading: distinct(table.cells(heading)), with_labels)
+    looked = map_whole(lambda heading: distinct(table.cells(heading)), with_labels)
     labels = dict(zip(with_labels, looked, strict=True))
     out = find_total_rows(terms, table, labels, across, values, said)
     if out is not None:
@@ -352,7 +352,7 @@ def _numbers(
                 f"{heading} is not a number, and is in no figure.",
                 heading,
                 table.origin.pick(wrong),
-                filtered(column, wrong),
+                filter_column(column, wrong),
             )
         )
     if terms.figure == "sum":
@@ -371,7 +371,7 @@ def _question_per_cent(
     """Ask whether percentages are meant to be added up."""
     in_cells = form.percent
     if wrong.any() and not in_cells:
-        few = filtered(column, wrong).slice(0, 100).to_pylist()
+        few = filter_column(column, wrong).slice(0, 100).to_pylist()
         in_cells = any(text.strip().endswith("%") for text in few)
     if in_cells or _PER_CENT.search(heading):
         said.warn(

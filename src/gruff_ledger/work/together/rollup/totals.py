@@ -24,7 +24,7 @@ from gruff_ledger.cells.totals_rows import (
     is_total_record,
     is_total_word,
 )
-from gruff_ledger.columns.arrays import filtered, taken, text_column
+from gruff_ledger.columns.arrays import filter_column, taken, text_column
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
@@ -260,7 +260,7 @@ def _check_total_column(
             f"{total} is not what its record adds up to.",
             total,
             table.origin.pick(wrong),
-            filtered(table.cells(total), wrong),
+            filter_column(table.cells(total), wrong),
             text_column(told),
         )
     )
