@@ -15,7 +15,7 @@ from gruff_ledger.cells.keys.distinct import (
     distinct,
     distinct_cells,
     few_values,
-    rewrite_member,
+    rewrite_distinct,
     with_cells,
 )
 from gruff_ledger.columns.arrays import concat_columns, text_column
@@ -85,7 +85,7 @@ class DistinctTest(unittest.TestCase):
 
 class RewritingTest(unittest.TestCase):
     def test_only_what_differs_is_changed(self) -> None:
-        result = rewrite_member(text_column(["a", "B", "a"]), str.upper)
+        result = rewrite_distinct(text_column(["a", "B", "a"]), str.upper)
         self.assertEqual(result.column.to_pylist(), ["A", "B", "A"])
         self.assertEqual(result.changed.tolist(), [True, False, True])
 
@@ -93,7 +93,7 @@ class RewritingTest(unittest.TestCase):
         asked: list[str] = []
         column = text_column(["a", "b", "a"])
         mask = np.array([True, False, True])
-        rewrite_member(column, lambda text: asked.append(text) or "x", mask)
+        rewrite_distinct(column, lambda text: asked.append(text) or "x", mask)
         self.assertEqual(asked, ["a"])
 
     @given(CELLS, st.randoms())
