@@ -13,6 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask, is_blank, strip_space
+from gruff_ledger.cells.dates.shapes import PIVOT
 from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.cells.numbers.plain import are_digits, word_digits
 from gruff_ledger.cells.text_bytes import (
@@ -56,9 +57,6 @@ WEEKDAYS = [
     "Saturday",
     "Sunday",
 ]
-
-# Years of two figures, as in ISO/IEC 9945 (strptime): 69 to 99 are 1969 to 1999.
-_PIVOT = 69
 
 _ISO = re.compile(
     r"(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2})(?:[.,](\d{1,6}))?)?Z?)?",
@@ -171,7 +169,7 @@ class DatePattern:
         found = dict(zip(self._groups, match.groups(), strict=True))
         year = int(found["y"] if "y" in found else found["yy"])
         if "yy" in found:
-            year += 1900 if year >= _PIVOT else 2000
+            year += 1900 if year >= PIVOT else 2000
         if "M" in found:
             month = int(found["M"])
         else:
@@ -383,7 +381,7 @@ def _plain_dates(chunk: Chunk) -> tuple[Indices, Mask]:
     real = day <= month_lengths(year, month)
     if not real.all():
         places, year, month, day = places[real], year[real], month[real], day[real]
-    values[places] = _days(year, month, day) * DAY
+    values[places] = days_since_1970(year, month, day) * DAY
     found[places] = True
     return values, found
 
@@ -394,7 +392,7 @@ def month_lengths(year: Indices, month: Indices) -> Indices:
     return lengths
 
 
-def _days(year: Indices, month: Indices, day: Indices) -> Indices:
+def days_since_1970(year: Indices, month: Indices, day: Indices) -> Indices:
     """Count days since the start of 1970."""
     days: Indices = _YEAR_STARTS[year] + _MONTH_STARTS[_IS_LEAP[year], month] + day
     return days
@@ -431,7 +429,8 @@ def months_later(values: Indices, months: int) -> Indices:
     inside = np.clip(year, 0, 9999)
     last = month_lengths(inside, month)
     later: Indices = (
-        _days(inside, month, np.minimum(found.day, last)) + (year - inside) * 366
+        days_since_1970(inside, month, np.minimum(found.day, last))
+        + (year - inside) * 366
     )
     moved: Indices = later * DAY + values % DAY
     return moved

@@ -175,7 +175,7 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
     rest = filter_column(column, others)
     usual = _are_usual(rest, form)
     if usual.any():
-        rest = with_cells(rest, usual, _bare_cells(filter_column(rest, usual), form))
+        rest = with_cells(rest, usual, bare_cells(filter_column(rest, usual), form))
     if not usual.all():
         odd = rewrite_distinct(filter_column(rest, ~usual), plain).column
         rest = with_cells(rest, ~usual, odd)
@@ -202,7 +202,7 @@ def plain_cells(column: Column, form: NumberForm) -> tuple[Mask, Column]:
     usual = _are_usual(column, form, exactly=True)
     lengths = [np.diff(chunk.offsets) for chunk in text_chunks(column)]
     usual &= np.concatenate([np.zeros(0, np.int32), *lengths]) <= MOST_DIGITS_A_SIDE
-    return usual, _bare_cells(filter_column(column, usual), form)
+    return usual, bare_cells(filter_column(column, usual), form)
 
 
 def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Mask:
@@ -228,7 +228,7 @@ def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Ma
     return matching(column, rf"\A{pattern}\z")
 
 
-def _bare_cells(column: Column, form: NumberForm) -> Column:
+def bare_cells(column: Column, form: NumberForm) -> Column:
     """Return cells that are written as usual with no more than sign, digits, point."""
     functions = arrow_functions()
     # Spaces stand between groups, or beside the currency.
