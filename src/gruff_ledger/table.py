@@ -8,7 +8,7 @@ as long as the origin, and headings are distinct.
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
 import msgspec
@@ -69,6 +69,53 @@ class Origin(msgspec.Struct, frozen=True, eq=False):
         return Origin(self.source[which], self.record[which])
 
 
+class Writing(msgspec.Struct, frozen=True, eq=False):
+    """
+    How the cells of one field are written, which can differ from record to record.
+
+    Attributes
+    ----------
+    ways : tuple
+        What is known of each way: what a person said of it (`gruff_ledger.written`),
+        or None where it is to be found out from the cells of that way alone.
+    codes : ndarray of uint8, shape (n,), optional
+        The way of each record, by its place; None where there is one.
+    """
+
+    ways: tuple[object, ...]
+    codes: npt.NDArray[np.uint8] | None = None
+
+    def pick(self, which: Mask | Indices | slice) -> Writing:
+        """Return the ways of the records at a mask, indices or slice."""
+        if self.codes is None:
+            return self
+        return Writing(self.ways, self.codes[which])
+
+    @classmethod
+    def concat(cls, writings: Sequence[Writing], lengths: Sequence[int]) -> Writing:
+        """Return the ways of lists end to end, each with so many records."""
+        ways: list[object] = []
+        parts = []
+        for writing, length in zip(writings, lengths, strict=True):
+            numbers = [ways.index(way) if way in ways else -1 for way in writing.ways]
+            for place, way in enumerate(writing.ways):
+                # What is found out is so for each list by itself.
+                if numbers[place] < 0 or way is None:
+                    numbers[place] = len(ways)
+                    ways.append(way)
+            codes = (
+                np.zeros(length, np.uint8) if writing.codes is None else writing.codes
+            )
+            parts.append(np.array(numbers, np.uint8)[codes])
+        if len(ways) == 1:
+            return cls(tuple(ways))
+        return cls(tuple(ways), np.concatenate(parts))
+
+
+# A field of which nobody said how it is written.
+UNSAID = Writing((None,))
+
+
 class Table(msgspec.Struct, frozen=True, eq=False):
     """
     A list in memory: headings, one array of text a field, and each record's origin.
@@ -92,6 +139,8 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     root : callable, optional
         Returns the origins of records in terms of sources, where records that work
         made are told apart by origins of their own.
+    written : dict of str to Writing
+        How fields are written, where more is known than what their cells show.
     """
 
     headings: tuple[str, ...]
@@ -102,6 +151,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     beneath: str = ""
     figures: frozenset[str] = frozenset()
     root: Callable[[Origin], Origin] | None = None
+    written: dict[str, Writing] = {}
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)
@@ -227,7 +277,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return Pending(held.base, narrowed[id(held.which)])
 
         held = tuple(kept(each) for each in self.held)
-        return self._with(held, self.origin.pick(mask))
+        return self._with(held, mask)
 
     def before_keeping(self) -> tuple[list[Column], Mask] | None:
         """Return the columns as they were before `filter`, and the mask; or None."""
@@ -249,7 +299,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return self.keep_records(few).pick_records((np.cumsum(few) - 1)[indices])
         work = mapped if len(self) >= _THREADED_FROM else _in_turn
         columns = tuple(work(lambda held: taken(column_of(held), indices), self.held))
-        return self._with(columns, self.origin.pick(indices))
+        return self._with(columns, indices)
 
     def pick_first(self, n: int) -> Table:
         """Return the first records, without taking out all where they are pending."""
@@ -265,12 +315,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             stop = stops[id(held.which)]
             return Pending(held.base.slice(0, stop), held.which[:stop])
 
-        return self._with(tuple(map(first, self.held)), self.origin.pick(slice(0, n)))
+        return self._with(tuple(map(first, self.held)), slice(0, n))
 
     def in_order(self, order: Indices) -> Table:
         """Return all records in another order, given by their indices."""
         held = tuple(Pending(column_of(each), order) for each in self.held)
-        return self._with(held, self.origin.pick(order))
+        return self._with(held, order)
 
     def before_order(self) -> tuple[tuple[Column, ...], Indices] | None:
         """Return the columns as they were before `in_order`, and the order; or None."""
@@ -282,7 +332,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     def cut_records(self, start: int, stop: int) -> Table:
         """Return the records from `start` up to `stop`, without copying cells."""
         columns = tuple(column.slice(start, stop - start) for column in self.all_cells)
-        return self._with(columns, self.origin.pick(slice(start, stop)))
+        return self._with(columns, slice(start, stop))
 
     def with_field(self, heading: str, column: Column, at: int | None = None) -> Table:
         """
@@ -299,41 +349,35 @@ class Table(msgspec.Struct, frozen=True, eq=False):
                 "Choose another heading for the new field.",
             )
         place = len(self.headings) if at is None else at
-        return Table(
-            (*self.headings[:place], heading, *self.headings[place:]),
-            (*self.held[:place], column, *self.held[place:]),
-            self.origin,
-            self.name,
-            self.from_source,
-            self.beneath,
-            self.figures,
-            self.root,
+        return structs.replace(
+            self,
+            headings=(*self.headings[:place], heading, *self.headings[place:]),
+            held=(*self.held[:place], column, *self.held[place:]),
         )
 
     def with_fields(self, headings: Sequence[str], held: Sequence[Held]) -> Table:
         """Return a list of the same records with these fields and no others."""
-        return Table(
-            tuple(headings),
-            tuple(held),
-            self.origin,
-            self.name,
-            self.from_source,
-            self.beneath,
-            self.figures,
-            self.root,
+        there = set(headings)
+        written = {name: way for name, way in self.written.items() if name in there}
+        return structs.replace(
+            self, headings=tuple(headings), held=tuple(held), written=written
         )
 
-    def _with(self, held: tuple[Held, ...], origin: Origin) -> Table:
+    def with_writing(self, written: Mapping[str, Writing]) -> Table:
+        """Return the same list, of which more is known how its fields are written."""
+        return structs.replace(self, written={**self.written, **written})
+
+    def writing(self, heading: str) -> Writing:
+        """Return how a field is written, as far as that is known."""
+        return self.written.get(heading, UNSAID)
+
+    def _with(self, held: tuple[Held, ...], which: Mask | Indices | slice) -> Table:
         """Return other records of the same fields."""
-        return Table(
-            self.headings,
-            held,
-            origin,
-            self.name,
-            self.from_source,
-            self.beneath,
-            self.figures,
-            self.root,
+        return structs.replace(
+            self,
+            held=held,
+            origin=self.origin.pick(which),
+            written={name: way.pick(which) for name, way in self.written.items()},
         )
 
     def renamed(self, name: str) -> Table:

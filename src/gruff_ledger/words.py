@@ -63,3 +63,17 @@ def first_few(
     more = (len(names) if total is None else total) - most
     told = ", ".join(names[:most])
     return f"{told}{comma} and {more} more" if more > 0 else told
+
+
+def listed(names: Sequence[str]) -> str:
+    """
+    Name all of a few.
+
+    Examples
+    --------
+    >>> listed(["Tern"]), listed(["Tern", "Auk", "Gull"])
+    ('Tern', 'Tern, Auk and Gull')
+    """
+    if len(names) < 2:
+        return "".join(names)
+    return f"{', '.join(names[:-1])} and {names[-1]}"

@@ -8,6 +8,7 @@ where the field proves neither or both, the cells that could be two dates are in
 
 from __future__ import annotations
 
+from collections.abc import Container, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -97,13 +98,15 @@ class _Figures(NamedTuple):
     style: Indices
 
 
-def find_dates(column: Column) -> FoundDates:
+def find_dates(column: Column, stated: Sequence[DateStyle] = ()) -> FoundDates:
     """
-    Read the dates of a field in all the forms that its cells prove.
+    Read the dates of a field in all the forms that its cells prove, or in some.
 
     Parameters
     ----------
     column : Column, n cells
+    stated : sequence of DateStyle, optional
+        The ways, beside ISO 8601, in which dates are written; others are none.
     """
     moments, is_date = read_moments(column)
     odd = ~is_date
@@ -117,9 +120,9 @@ def find_dates(column: Column) -> FoundDates:
     found = _join_figures(mapped(_figures_in, list(text_chunks(cells))), len(cells))
     micros = np.zeros(len(cells), np.int64)
     timed = np.zeros(len(cells), np.bool_)
-    named = _take_each(cells, found, micros, timed)
+    named = _take_each(cells, found, micros, timed, stated)
     places = np.flatnonzero(odd)
-    result = _settle(found, micros)
+    result = _settle(found, micros, stated)
     styles |= {
         style: group.at(places) for style, group in {**named, **result.styles}.items()
     }
@@ -144,13 +147,16 @@ class _Settled(NamedTuple):
     orders: dict[str, Group]
 
 
-def _settle(found: _Figures, micros: Indices) -> _Settled:
+def _settle(found: _Figures, micros: Indices, stated: Sequence[DateStyle]) -> _Settled:
     """Tell which of day and month comes first, and return the moments by that."""
     one, two, year = found.one, found.two, found.year
     is_year_first = (found.style & _YEAR_COMES_FIRST) != 0
     by_month = _are_dates(year, one, two)
     by_day = _are_dates(year, two, one) & ~is_year_first
     last = ~is_year_first
+    if stated:
+        by_day &= _are_of(found, stated, DAY_FIRST)
+        by_month &= _are_of(found, stated, MONTH_FIRST, YEAR_FIRST)
     proofs = {
         DAY_FIRST: by_day & ~by_month & last,
         MONTH_FIRST: by_month & ~by_day & last,
@@ -178,6 +184,14 @@ def _settle(found: _Figures, micros: Indices) -> _Settled:
             if mask.any():
                 styles[_style_of(style, way)] = Group.of_mask(mask)
     return _Settled(values, is_date, styles, doubts, orders)
+
+
+def _are_of(found: _Figures, stated: Sequence[DateStyle], *orders: str) -> Mask:
+    """Mark the dates that are stated to be in an order; names are so already."""
+    codes = [_code_of(each) for each in stated if each.order in orders]
+    named = _YEAR_COMES_FIRST
+    known = [code for code in codes if code != named]
+    return np.isin(found.style, [*known, named] if YEAR_FIRST in orders else known)
 
 
 def _style_of(code: int, order: str) -> DateStyle:
@@ -246,6 +260,11 @@ _SORTED_MARKS = np.sort(_MARKS)
 _MARK_NUMBERS = np.argsort(_MARKS).astype(np.int64) + 1
 
 
+def _is_other_name(style: DateStyle, orders: Container[str]) -> bool:
+    """Whether a date has its month by name in an order that was not stated."""
+    return style.has_name and style.order not in orders
+
+
 def _code_of(style: DateStyle) -> int:
     """Return the style of a date that was looked at by itself; see `_Figures`."""
     if style.has_name:
@@ -258,7 +277,11 @@ def _code_of(style: DateStyle) -> int:
 
 
 def _take_each(
-    cells: Column, found: _Figures, micros: Indices, timed: Mask
+    cells: Column,
+    found: _Figures,
+    micros: Indices,
+    timed: Mask,
+    stated: Sequence[DateStyle],
 ) -> dict[DateStyle, Group]:
     """Read each distinct text that is no date in figures alone, into the arrays."""
     left = found.year == 0
@@ -267,6 +290,12 @@ def _take_each(
         return styles
     texts, codes = distinct(filter_column(cells, left))
     shapes = [date_shape(text) for text in texts]
+    if stated:
+        orders = {style.order for style in stated if style.has_name}
+        shapes = [
+            None if shape and _is_other_name(shape.style, orders) else shape
+            for shape in shapes
+        ]
     parts = np.zeros((5, len(texts)), np.int64)
     places = np.flatnonzero(left)
     counts = np.bincount(codes, minlength=len(texts)).tolist()

@@ -114,6 +114,17 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
     return Amounts(whole, scale), is_number
 
 
+def put_amounts(amounts: Amounts, where: Mask, others: Amounts) -> Amounts:
+    """Return amounts with others in some places."""
+    scale = max(amounts.scale, others.scale)
+    whole, some = at_scale(amounts, scale).values, at_scale(others, scale).values
+    if object in (whole.dtype, some.dtype):
+        whole, some = whole.astype(object), some.astype(object)
+    values = whole.copy()
+    values[where] = some
+    return Amounts(values, scale)
+
+
 def at_scale(one: Amounts, scale: int) -> Amounts:
     """Return the same numbers with more digits after the point, up to `scale`."""
     return one._replace(values=times_power(one.values, scale - one.scale), scale=scale)

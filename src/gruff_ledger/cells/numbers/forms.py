@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import functools
 import re
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any, NamedTuple
 
@@ -36,6 +37,9 @@ _MINUS_SIGNS = "-\u2212"
 # What a cell is given that is no number in the stated form: no number in the plain one.
 _NO_NUMBER = "?"
 
+_PLAIN_NUMBER = r"\A\s*[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)\s*\z"
+_POWER = re.compile(r"[eE]([+-]?[0-9]{1,3})\Z")
+
 
 class NumberForm(msgspec.Struct, frozen=True):
     """
@@ -54,6 +58,8 @@ class NumberForm(msgspec.Struct, frozen=True):
         Whether a per cent sign may stand after the number, which divides it by 100.
     brackets, trailing_minus : bool
         Whether negative numbers may stand in brackets, or have their minus behind.
+    exponent : bool
+        Whether a power of ten may stand behind the number, as in 1.5E+03.
 
     Examples
     --------
@@ -68,12 +74,15 @@ class NumberForm(msgspec.Struct, frozen=True):
     percent: bool = False
     brackets: bool = False
     trailing_minus: bool = False
+    exponent: bool = False
 
     def read(self, text: str) -> Decimal | None:
         """Return the number that a text is in this form, exactly; None for none."""
         if self == PLAIN:
             return number_of(text)
         bare, negative, hundredth = self._bare(strip_space(text))
+        power = _POWER.search(bare) if self.exponent else None
+        bare = bare[: power.start()] if power else bare
         match = _digits_of(self.decimal, self.group).fullmatch(bare)
         if match is None or not (match["whole"] or match["part"]):
             return None
@@ -82,7 +91,8 @@ class NumberForm(msgspec.Struct, frozen=True):
         if max(len(whole), len(part)) > MOST_DIGITS_A_SIDE:
             return None
         digits = tuple(map(int, whole + part))
-        return Decimal((negative, digits, -len(part) - (2 if hundredth else 0)))
+        scale = len(part) + (2 if hundredth else 0) - (int(power[1]) if power else 0)
+        return Decimal((negative, digits, -scale))
 
     def _bare(self, text: str) -> tuple[str, int, bool]:
         """Take off brackets, signs, currency and per cent, each at most once."""
@@ -127,6 +137,27 @@ def _digits_of(decimal: str, group: str) -> re.Pattern[str]:
     return re.compile(f"(?P<whole>{whole})(?:{re.escape(decimal)}(?P<part>[0-9]*))?")
 
 
+def in_one_form(column: Column, forms: Sequence[NumberForm]) -> Column:
+    """
+    Return a field with its numbers in the plain form.
+
+    Parameters
+    ----------
+    column : Column, n cells
+    forms : sequence of NumberForm
+        How they are written; the first that a cell is a number in is its own. What is
+        no number in any of them is none in the result either.
+    """
+    result = in_plain_form(column, forms[0])
+    for form in forms[1:]:
+        unread = ~matching(result, _PLAIN_NUMBER)
+        if not unread.any():
+            break
+        rest = in_plain_form(filter_column(column, unread), form)
+        result = with_cells(result, unread, rest)
+    return result
+
+
 def in_plain_form(column: Column, form: NumberForm) -> Column:
     """
     Return a field with its numbers in the plain form.
@@ -146,7 +177,11 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
             return plain_text(number)
         return text if is_blank(text) else _NO_NUMBER
 
-    if not form.decimal.isascii() or {*form.currency} & {*"0123456789+-", form.decimal}:
+    if (
+        form.exponent
+        or not form.decimal.isascii()
+        or {*form.currency} & {*"0123456789+-", form.decimal}
+    ):
         # What is a sign of the currency here is no part of a number.
         return rewrite_distinct(column, plain).column
     simple = np.zeros(256, np.bool_)

@@ -20,7 +20,7 @@ import numpy as np
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.groups import Group
 from gruff_ledger.cells.keys.distinct import distinct, first_places, with_cells
-from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
+from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import NumberForm, bare_cells
 from gruff_ledger.cells.numbers.plain import plain_text
 from gruff_ledger.cells.numbers.shapes import (
@@ -155,7 +155,7 @@ def find_numbers(column: Column) -> FoundNumbers:
         style = Style(mark) if role == "decimal" else Style("", mark)
         styles[style] = styles[style].plus(group) if style in styles else group
     found, is_found = read_amounts(reader.plain)
-    amounts = _with_amounts(amounts, odd, found)
+    amounts = put_amounts(amounts, odd, found)
     is_number = is_number.copy()
     is_number[odd] = is_found
     grouped = [in_doubt[mark] for mark, role in roles.items() if role == "group"]
@@ -165,21 +165,10 @@ def find_numbers(column: Column) -> FoundNumbers:
     return FoundNumbers(amounts, is_number, styles, doubts)
 
 
-def _with_amounts(amounts: Amounts, where: Mask, others: Amounts) -> Amounts:
-    """Return amounts with others in some places."""
-    scale = max(amounts.scale, others.scale)
-    whole, some = at_scale(amounts, scale).values, at_scale(others, scale).values
-    if object in (whole.dtype, some.dtype):
-        whole, some = whole.astype(object), some.astype(object)
-    values = whole.copy()
-    values[where] = some
-    return Amounts(values, scale)
-
-
 def _with_groups(amounts: Amounts, where: Mask) -> Amounts:
     """Return amounts of which some are a thousand times as much."""
     some = amounts._replace(values=times_power(amounts.values[where], 3))
-    return _with_amounts(amounts, where, some)
+    return put_amounts(amounts, where, some)
 
 
 def _tell_points(

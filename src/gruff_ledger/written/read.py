@@ -1,0 +1,255 @@
+"""Reading a field of a list as numbers or dates, in the ways in which it is written.
+
+A field is read list by list: in the way that was said of the list, or else in the ways
+that its cells of that list prove (`cells.numbers.found`, `cells.dates.found`). Cells
+that could be two values, and amounts of several currencies, stop the work: what they
+mean is asked, with the two ways to say it. Nothing is guessed.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple, TypeVar
+
+import numpy as np
+
+from gruff_ledger.cells.dates.found import ISO, FoundDates, find_dates
+from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
+from gruff_ledger.cells.dates.shapes import DateStyle
+from gruff_ledger.cells.groups import Group
+from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
+from gruff_ledger.cells.numbers.forms import in_one_form
+from gruff_ledger.cells.numbers.found import FoundNumbers, Style, find_numbers
+from gruff_ledger.columns.arrays import filter_column
+from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.outcome import Note
+from gruff_ledger.table import Table
+from gruff_ledger.written.ask import (
+    ask_of_currencies,
+    ask_of_dates,
+    ask_of_marks,
+    note_styles,
+)
+from gruff_ledger.written.way import Way
+
+_PLAIN = {Style(), Style(".")}
+
+
+class FieldNumbers(NamedTuple):
+    """
+    The numbers of a field of n records.
+
+    Attributes
+    ----------
+    amounts : Amounts, n records
+        Zero in cells that hold no number.
+    is_number : ndarray of bool, shape (n,)
+    notes : tuple of Note
+        How the field was read, where that is not plain.
+    """
+
+    amounts: Amounts
+    is_number: Mask
+    notes: tuple[Note, ...] = ()
+
+
+class FieldDates(NamedTuple):
+    """
+    The dates of a field of n records.
+
+    Attributes
+    ----------
+    moments : Moments, n records
+        The start of 1970 in cells that hold no date.
+    is_date : ndarray of bool, shape (n,)
+    notes : tuple of Note
+    """
+
+    moments: Moments
+    is_date: Mask
+    notes: tuple[Note, ...] = ()
+
+
+class _Part(NamedTuple):
+    """The records that are written in one way, or whose way is found out together."""
+
+    where: Mask
+    way: Way | None
+
+
+def kind_said(table: Table, heading: str) -> str:
+    """Return what a person said that a field holds: number, date, or nothing."""
+    ways = [way for way in table.writing(heading).ways if isinstance(way, Way)]
+    if not ways or len(ways) < len(table.writing(heading).ways):
+        return ""
+    return "date" if ways[0].holds_dates else "number"
+
+
+def read_numbers(
+    table: Table, heading: str, *, with_currencies: bool = False
+) -> FieldNumbers:
+    """
+    Read a field as numbers.
+
+    Parameters
+    ----------
+    table : Table, n records
+    heading : str
+    with_currencies : bool
+        Whether amounts of several currencies may be in it.
+
+    Raises
+    ------
+    BadTerms
+        If cells could be two numbers, or amounts are of several currencies.
+    """
+    column = table.cells(heading)
+    styles: dict[Style, Group] = {}
+    currencies: dict[str, Group] = {}
+
+    def read(part: _Part, cells: Column, found: FoundNumbers | None) -> FieldNumbers:
+        if part.way is not None:
+            return _numbers_in(part.way, cells)
+        found = found or find_numbers(cells)
+        places = np.flatnonzero(part.where)
+        for mark, doubt in found.doubts.items():
+            ask_of_marks(table, heading, mark, doubt.at(places), found.styles)
+        _add_groups(styles, found.styles, places)
+        _add_groups(currencies, found.currencies, places)
+        return FieldNumbers(found.amounts, found.is_number)
+
+    parts = _parts_of(table, heading)
+    whole = None
+    if all(part.way is None for part in parts):
+        whole = find_numbers(column)
+        if whole.is_plain:
+            return FieldNumbers(whole.amounts, whole.is_number)
+    if len(parts) == 1:
+        result = read(parts[0], column, whole)
+    else:
+        result = FieldNumbers(
+            Amounts(np.zeros(len(column), np.int64), 0), np.zeros(len(column), np.bool_)
+        )
+        for part in parts:
+            some = read(part, filter_column(column, part.where), None)
+            result.is_number[part.where] = some.is_number
+            amounts = put_amounts(result.amounts, part.where, some.amounts)
+            result = result._replace(amounts=amounts)
+    if len(currencies) > 1 and not with_currencies:
+        ask_of_currencies(table, heading, currencies)
+    if {*styles} <= _PLAIN:
+        return result
+    return result._replace(notes=(note_styles(heading, styles),))
+
+
+def read_dates(table: Table, heading: str) -> FieldDates:
+    """
+    Read a field as dates.
+
+    Parameters
+    ----------
+    table : Table, n records
+    heading : str
+
+    Raises
+    ------
+    BadTerms
+        If cells could be two dates.
+    """
+    column = table.cells(heading)
+    styles: dict[DateStyle, Group] = {}
+
+    def read(part: _Part, cells: Column, found: FoundDates | None) -> FieldDates:
+        way = part.way
+        if way is not None and not way.holds_dates:
+            none = np.zeros(len(cells), np.bool_)
+            return FieldDates(Moments(np.zeros(len(cells), np.int64), none), none)
+        if found is None:
+            found = find_dates(cells, () if way is None else (*way.dates, ISO))
+        places = np.flatnonzero(part.where)
+        if found.doubts is not None:
+            proofs = {order: each.at(places) for order, each in found.orders.items()}
+            ask_of_dates(table, heading, found.doubts.at(places), proofs)
+        if way is None:
+            _add_groups(styles, found.styles, places)
+        moments, is_date = found.moments, found.is_date
+        for pattern in () if way is None else way.patterns:
+            moments, is_date = _also_by(pattern, cells, moments, is_date)
+        return FieldDates(moments, is_date)
+
+    parts = _parts_of(table, heading)
+    whole = None
+    if all(part.way is None for part in parts):
+        whole = find_dates(column)
+        if whole.is_plain:
+            return FieldDates(whole.moments, whole.is_date)
+    if len(parts) == 1:
+        result = read(parts[0], column, whole)
+    else:
+        n = len(column)
+        values, timed = np.zeros(n, np.int64), np.zeros(n, np.bool_)
+        is_date = np.zeros(n, np.bool_)
+        for part in parts:
+            some = read(part, filter_column(column, part.where), None)
+            values[part.where] = some.moments.values
+            timed[part.where] = some.moments.timed
+            is_date[part.where] = some.is_date
+        result = FieldDates(Moments(values, timed), is_date)
+    if {*styles} <= {ISO}:
+        return result
+    return result._replace(notes=(note_styles(heading, styles),))
+
+
+def _parts_of(table: Table, heading: str) -> list[_Part]:
+    """
+    Part the records by the ways in which a field of theirs is written.
+
+    Where nobody said it, it is found out for the records of each source by themselves.
+    """
+    writing = table.writing(heading)
+    n = len(table)
+    codes = np.zeros(n, np.uint8) if writing.codes is None else writing.codes
+    parts: list[_Part] = []
+    for number, way in enumerate(writing.ways):
+        where = codes == number
+        if isinstance(way, Way):
+            parts.append(_Part(where, way))
+            continue
+        sources = table.origin.source[where]
+        several = bool(len(sources)) and bool((sources != sources[0]).any())
+        for source in np.unique(sources).tolist() if several else [None]:
+            mine = where if source is None else where & (table.origin.source == source)
+            parts.append(_Part(mine, None))
+    return parts
+
+
+def _numbers_in(way: Way, cells: Column) -> FieldNumbers:
+    """Read cells as the numbers that a person said."""
+    if not way.numbers:
+        none = np.zeros(len(cells), np.int64)
+        return FieldNumbers(Amounts(none, 0), np.zeros(len(cells), np.bool_))
+    return FieldNumbers(*read_amounts(in_one_form(cells, way.numbers)))
+
+
+def _also_by(
+    text: str, column: Column, moments: Moments, is_date: Mask
+) -> tuple[Moments, Mask]:
+    """Read the cells that are no dates yet by a pattern as well."""
+    rest = ~is_date
+    if not rest.any():
+        return moments, is_date
+    more, found = read_moments(filter_column(column, rest), DatePattern(text))
+    values, timed, good = moments.values.copy(), moments.timed.copy(), is_date.copy()
+    values[rest] = np.where(found, more.values, 0)
+    timed[rest], good[rest] = more.timed & found, found
+    return Moments(values, timed), good
+
+
+_Key = TypeVar("_Key")
+
+
+def _add_groups(
+    groups: dict[_Key, Group], others: dict[_Key, Group], places: Indices
+) -> None:
+    for key, group in others.items():
+        mine = group.at(places)
+        groups[key] = groups[key].plus(mine) if key in groups else mine
