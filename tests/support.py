@@ -18,6 +18,7 @@ from pathlib import Path
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.table import Table
+from gruff_ledger.written.of_list import with_ways
 from tests import warm
 
 PROGRAM = Path(sys.executable).parent / ("gruff.exe" if os.name == "nt" else "gruff")
@@ -27,6 +28,11 @@ def table(heading_line: str, *records: str, name: str = "the list") -> Table:
     """Make a table of lines with cells separated by vertical bars."""
     rows = [record.split("|") for record in records]
     return Table.of_records(heading_line.split("|"), rows, name=name)
+
+
+def written(made: Table, **examples: str) -> Table:
+    """Return a list with what a person said of how its fields are written."""
+    return with_ways(made, {field: [text] for field, text in examples.items()})[0]
 
 
 def read(data: bytes, *, careful: bool = False, **pinned: object) -> Reading:

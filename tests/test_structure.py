@@ -22,6 +22,7 @@ LEVELS = {
         outcome
         cells
         field_names likeness
+        written
         account terms
         formula lists
         rules
@@ -38,12 +39,13 @@ LEVELS = {
         files words
     """,
     "cells": """
-        text_bytes
+        groups text_bytes
         blank
         keys
         text
         numbers
-        dates formula_like match order
+        dates
+        formula_like match order
         kinds totals_rows
     """,
     "cli": """

@@ -54,6 +54,7 @@ from gruff_ledger.script_calls import (
 )
 from gruff_ledger.speakers import DOCKET, PYTHON
 from gruff_ledger.table import Table
+from gruff_ledger.written.of_list import with_ways
 
 
 @for_scripts
@@ -107,7 +108,7 @@ def read(address: str | Path, **how: Any) -> Table:
         )
     finally:
         fetching.close()
-    return reading.table
+    return with_ways(reading.table, one.terms.written)[0]
 
 
 def make_list(

@@ -69,6 +69,10 @@ class Origin(msgspec.Struct, frozen=True, eq=False):
         return Origin(self.source[which], self.record[which])
 
 
+# The way of cells that are found out together, whatever lists their records are of.
+TOGETHER = "together"
+
+
 class Writing(msgspec.Struct, frozen=True, eq=False):
     """
     How the cells of one field are written, which can differ from record to record.
@@ -77,13 +81,14 @@ class Writing(msgspec.Struct, frozen=True, eq=False):
     ----------
     ways : tuple
         What is known of each way: what a person said of it (`gruff_ledger.written`),
-        or None where it is to be found out from the cells of that way alone.
-    codes : ndarray of uint8, shape (n,), optional
+        `TOGETHER` where it is to be found out from the cells of that way alone, or None
+        where that is so for the cells of each source by themselves.
+    codes : ndarray of int64, shape (n,), optional
         The way of each record, by its place; None where there is one.
     """
 
     ways: tuple[object, ...]
-    codes: npt.NDArray[np.uint8] | None = None
+    codes: Indices | None = None
 
     def pick(self, which: Mask | Indices | slice) -> Writing:
         """Return the ways of the records at a mask, indices or slice."""
@@ -97,16 +102,18 @@ class Writing(msgspec.Struct, frozen=True, eq=False):
         ways: list[object] = []
         parts = []
         for writing, length in zip(writings, lengths, strict=True):
-            numbers = [ways.index(way) if way in ways else -1 for way in writing.ways]
-            for place, way in enumerate(writing.ways):
+            numbers = []
+            for way in writing.ways:
                 # What is found out is so for each list by itself.
-                if numbers[place] < 0 or way is None:
-                    numbers[place] = len(ways)
+                if way is None or way == TOGETHER or way not in ways:
                     ways.append(way)
-            codes = (
-                np.zeros(length, np.uint8) if writing.codes is None else writing.codes
-            )
-            parts.append(np.array(numbers, np.uint8)[codes])
+                    numbers.append(len(ways) - 1)
+                else:
+                    numbers.append(ways.index(way))
+            codes = writing.codes
+            if codes is None:
+                codes = np.zeros(length, np.int64)
+            parts.append(np.array(numbers, np.int64)[codes])
         if len(ways) == 1:
             return cls(tuple(ways))
         return cls(tuple(ways), np.concatenate(parts))
@@ -370,6 +377,29 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     def writing(self, heading: str) -> Writing:
         """Return how a field is written, as far as that is known."""
         return self.written.get(heading, UNSAID)
+
+    def spread_writing(self, heading: str) -> Writing:
+        """
+        Return how a field is written, so that it still holds of cells that move.
+
+        Where it is to be found out for the records of each source, there is a way for
+        each source.
+        """
+        writing = self.writing(heading)
+        codes = writing.codes
+        if codes is None:
+            codes = np.zeros(len(self), np.int64)
+        is_open = np.array([way is None for way in writing.ways], np.bool_)
+        sources = np.where(is_open[codes], self.origin.source, 0).astype(np.int64)
+        pairs, numbers = np.unique(codes * (1 << 32) + sources, return_inverse=True)
+        ways = tuple(writing.ways[pair >> 32] or TOGETHER for pair in pairs.tolist())
+        return Writing(ways or (TOGETHER,), numbers if len(ways) > 1 else None)
+
+    def with_headings(self, headings: Sequence[str]) -> Table:
+        """Return the same fields under other headings."""
+        names = dict(zip(self.headings, headings, strict=True))
+        written = {names[name]: way for name, way in self.written.items()}
+        return structs.replace(self, headings=tuple(headings), written=written)
 
     def _with(self, held: tuple[Held, ...], which: Mask | Indices | slice) -> Table:
         """Return other records of the same fields."""

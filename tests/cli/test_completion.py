@@ -45,7 +45,7 @@ class BashTest(FolderTest):
         self.assertEqual(self.asked("gruff so"), ["sort"])
         self.assertIn("duplicates", self.asked("gruff "))
         self.assertEqual(self.asked("gruff sort a.csv --repl"), ["--replace"])
-        levels = ["exact", "loose", "letters", "number"]
+        levels = ["exact", "loose", "letters", "number", "date"]
         self.assertEqual(self.asked("gruff duplicates a.csv --match "), levels)
         self.assertIn("match-levels", self.asked("gruff help m"))
         self.assertEqual(self.asked("gruff completion z"), ["zsh"])

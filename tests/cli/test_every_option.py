@@ -33,7 +33,7 @@ _LOOK = ("--in", "rates.csv", "--key", "Class=Code", "--take", "Rate")
 _FLAG = ("--required", "Length")
 _MERGE = ("more.csv",)
 _SPLIT = ("boats.csv", "--at", ";", "--parts", "One, Two")
-_DATES = ("--form", 'fields=["Arrived"], date="d/M/yyyy"')
+_DATES = ("--written", "Arrived=12/31/2026")
 
 # For each verb its list, and commands: what is common to two of them, and what one has
 # and the other has not.
@@ -74,6 +74,10 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             (("--fields", "Length"), ("--number", "0.00")),
             (("--fields", "Length", "--number", "0"), ("--rounding", "half-up")),
             (("--fields", "Arrived", *_DATES), ("--date", "iso")),
+            (
+                ("--fields", "Length", "--number", "plain"),
+                ("--currency-to", "Currency"),
+            ),
             (("--fields", "Arrived", "--date", "iso"), _DATES),
             (("--fields", "Boat"), ("--fill", "none")),
             (("--fields", "Boat"), ("--above",)),
@@ -153,6 +157,11 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             ((), ("--required", "Length")),
             (_FLAG, ("--allowed", "Class=A, B")),
             (_FLAG, ("--unique", "Boat")),
+            (("--unique", "Boat"), ("--match", "loose")),
+            (_FLAG, ("--allowed-from", "Class=Code IN rates.csv")),
+            (_FLAG, ("--minimum", "Length=8")),
+            (_FLAG, ("--maximum", "Arrived=2026-05-31")),
+            (_FLAG, ("--like", "Boat=Gull")),
             (_FLAG, ("--holds", "Length < 20")),
             (_FLAG, ("--severity", "stop")),
             (("--holds", "Length < 20"), ("--message", "{Boat} is long.")),
@@ -170,12 +179,16 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             ((), ("--required", "Length, Boat")),
             (_FLAG, ("--allowed", "Class=A, B")),
             (_FLAG, ("--unique", "Length")),
+            (("--unique", "Length"), ("--match", "loose")),
+            (_FLAG, ("--allowed-from", "Class=Code IN rates.csv")),
+            (_FLAG, ("--minimum", "Length=8")),
+            (_FLAG, ("--maximum", "Length=31")),
+            (_FLAG, ("--like", "Boat=Gull")),
             (_FLAG, ("--holds", "Length < 20")),
             (_FLAG, ("--severity", "stop")),
             (("--allowed", "Class=A, B"), ("--message", "Choose.")),
             (_FLAG, ("--rule", 'field="Length", maximum=20')),
             ((), ("--rules", "rules.toml")),
-            (("--rule", 'field="Arrived", datatype="date"'), _DATES),
             (_FLAG, ("--fields", "Boat, Length")),
             (("boats.csv", *_FLAG), ("--empty",)),
             (_FLAG, ("--rows", "7")),
@@ -255,7 +268,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             (("--in", "rates.csv", "--key", "Class=Code"), ("--check",)),
             (
                 (*_LOOK[:2], "--band", "Length=From", "--take", "Rate"),
-                ("--form", 'fields=["From"], decimal=","'),
+                ("--written", "From=1,5"),
             ),
             (_LOOK, ("--unmatched", "unmatched.csv")),
             (_LOOK, ("--unused", "unused.csv")),
@@ -293,7 +306,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             ),
             (("--down", "Kind", "--chart", "chart.svg"), ("--draw", "comparison")),
             (("--down", "Kind"), ("--chart", "chart.png")),
-            (("--down", "Kind"), ("--form", 'fields=["May"], decimal=","')),
+            (("--down", "Kind"), ("--written", "May=31/12/2026")),
         ],
     ),
     "compare": (
@@ -388,6 +401,8 @@ class OwnTest(FolderTest):
     def test_the_table_has_every_option(self) -> None:
         shared = {each for each in (*READING, *KEEPING, *WRITING) if each[:2] == "--"}
         shared |= {"--to", "--enter", "--json", "--quiet", "--no-findings"}
+        # Lists without its field are none of its business: tested with the verbs.
+        shared |= {"--written"}
         self.assertEqual(set(_CASES), set(VERBS))
         self.assertEqual(set(COMMON), set(VERBS))
         for name in VERBS:
@@ -409,7 +424,6 @@ _UNSEEN = {
     "--severity",
     "--headings",
     "--keep-blank",
-    "--form",
     "--holds",
 }
 

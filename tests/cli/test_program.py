@@ -392,11 +392,9 @@ class SameByDocketTest(FolderTest):
             (
                 *("--fields", "Berth, Boat", "--trim", "--null", "n/a"),
                 *("--map", "Amber=Old Amber", "--fill", "-"),
-                *("--form", 'fields=["Berth"], decimal=","'),
             ),
             'fields = "Berth, Boat"\ntrim = true\nnull = ["n/a"]\nfill = "-"\n'
-            'map = { Amber = "Old Amber" }\n'
-            'form = [{ fields = "Berth", decimal = "," }]',
+            'map = { Amber = "Old Amber" }',
         ),
         "split": (
             ("--field", "Boat", "--at", " ", "--at", "-", "--parts", "a, b"),

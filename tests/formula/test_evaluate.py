@@ -5,15 +5,13 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.dates.moments import DatePattern
-from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.text_patterns import is_like
 from gruff_ledger.formula.tokens import MOST_NESTED
 from gruff_ledger.formula.values import column_of
-from tests.support import table
+from tests.support import table, written
 
 LIST = (
     "boat|rate|length|class|joined|left|code",
@@ -24,14 +22,14 @@ LIST = (
 )
 
 
-def evaluation(forms=None) -> Evaluation:
+def evaluation() -> Evaluation:
     """Return an evaluation over the list."""
-    return Evaluation(table(*LIST), forms, "fee is blank")
+    return Evaluation(table(*LIST), "fee is blank")
 
 
-def worked_out(formula: str, forms=None) -> list[str]:
+def worked_out(formula: str) -> list[str]:
     """Return the cells that a formula gives for the list."""
-    mine = evaluation(forms)
+    mine = evaluation()
     return column_of(mine.value(parse(formula)), 4)[0].to_pylist()
 
 
@@ -124,18 +122,15 @@ class FieldsTest(unittest.TestCase):
                     self.assertEqual(result[record - 1], "")
 
     def test_forms_that_are_stated(self) -> None:
-        list_ = table("fee|day", "1.250,50|1/5/2026", "12.50|2026-05-01")
-        forms = {
-            "fee": (NumberForm(decimal=",", group="."), None),
-            "day": (NumberForm(), DatePattern("d/M/yyyy")),
-        }
+        list_ = table("fee|day", "1.250,50|1/5/2026", "12.50|5/2026")
+        list_ = written(list_, fee="1.234,5", day="31/12/2026")
         for formula, expected in (
             ("fee * 2", ["2501", ""]),
             ("day + INTERVAL '1' DAY", ["2026-05-02", ""]),
             ("COALESCE(fee, 0)", ["1250.5", ""]),
         ):
             with self.subTest(formula=formula):
-                mine = Evaluation(list_, forms)
+                mine = Evaluation(list_)
                 value = mine.value(parse(formula))
                 self.assertEqual(column_of(value, 2)[0].to_pylist(), expected)
 

@@ -40,7 +40,7 @@ class UnreadableTest(FolderTest):
                 self.assertRegex(
                     said, rf"(9|10) of 10 filled cells of 'Fee' are not {kind}"
                 )
-                self.assertIn("form", said)
+                self.assertIn("--written", said)
                 self.assertFalse((self.folder / "out.csv").exists())
 
     def test_some_unreadable_is_said_in_the_sentence_of_the_figure(self) -> None:

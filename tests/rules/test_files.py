@@ -12,7 +12,7 @@ from gruff_ledger.rules.w3c_writing import write_rules
 from gruff_ledger.table import Table
 from gruff_ledger.work.check.flag.perform import perform
 from gruff_ledger.work.check.flag.terms import FlagTerms
-from tests.support import FolderTest, table
+from tests.support import FolderTest, table, written
 
 
 def metadata(*columns: dict[str, Any], **more: Any) -> bytes:
@@ -37,8 +37,7 @@ class TomlTest(unittest.TestCase):
     def test_rules_and_forms(self) -> None:
         data = (
             b'rules = 1\nfields = "fee"\n[[rule]]\nfield = "fee"\nminimum = 5\n'
-            b'maximum = 9.5\nseverity = "stop"\n[[form]]\nfields = "fee"\n'
-            b'decimal = ","\n'
+            b'maximum = 9.5\nseverity = "stop"\n[written]\nfee = "1,5"\n'
         )
         outcome = flagged(data, table("fee", "4,5", "9,5", "9,6"), "rules.toml")
         self.assertEqual(
@@ -217,12 +216,9 @@ class WrittenTest(unittest.TestCase):
             Rule(field="Class", unique=True),
             Rule(field="Boat", max_length=3),
         )
-        forms = ({"fields": ("Fee",), "decimal": ","},)
-        from gruff_ledger.formula.forms import FormTerms
-
-        terms = FlagTerms(rule=rules, form=tuple(FormTerms(**each) for each in forms))
+        terms = FlagTerms(rule=rules)
         lists = {"p": table("Q|Berth", "N|1", name="p")}
-        first = perform(terms, self.LIST, lists)
+        first = perform(terms, written(self.LIST, Fee="1,5"), lists)
         sink = io.BytesIO()
         write_rules(first.detail, sink, ".json", {})
         again = flagged(sink.getvalue(), self.LIST, **lists)

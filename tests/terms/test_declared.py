@@ -7,7 +7,7 @@ from msgspec import Meta
 
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Pair, Terms, describe, json_schema, plain, read
-from gruff_ledger.terms.kinds import NamesOfEach
+from gruff_ledger.terms.kinds_of_each import NamesOfEach
 
 
 class Mooring(Terms, frozen=True, kw_only=True):

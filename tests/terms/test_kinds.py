@@ -8,16 +8,21 @@ from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.kinds import (
     Choice,
     Flag,
-    FormulaOfEach,
     Kind,
-    NameOfEach,
     Names,
-    NamesOfEach,
     OrderText,
     PlainText,
-    TextOfEach,
     Texts,
     Whole,
+)
+from gruff_ledger.terms.kinds_of_each import (
+    ExamplesOfEach,
+    FormulaOfEach,
+    ListOfEach,
+    NameOfEach,
+    NamesOfEach,
+    TextOfEach,
+    ValueOfEach,
 )
 
 # A kind, what is typed for its option, and what a docket says for the same.
@@ -32,6 +37,9 @@ SAID = (
     (NameOfEach(), ("Quay=quay",), {"Quay": "quay"}),
     (FormulaOfEach(), ("x=a = b",), {"x": "a = b"}),
     (NamesOfEach(), ("whole=first, last",), {"whole": ["first", "last"]}),
+    (ExamplesOfEach(), ("Fee=1.234,5 €",), {"Fee": ["1.234,5 €"]}),
+    (ValueOfEach(), ("Length=1,5=x",), {"Length": "1,5=x"}),
+    (ListOfEach(), ("Class=Code IN t.csv",), {"Class": "Code IN t.csv"}),
 )
 
 
@@ -47,6 +55,9 @@ class OneMeaningTest(unittest.TestCase):
         for kind, _, written in SAID:
             with self.subTest(kind=type(kind).__name__):
                 held = kind.settled(kind.widened(written))
+                if isinstance(kind, ExamplesOfEach):
+                    # One example is written without a list around it.
+                    written = {name: each[0] for name, each in written.items()}
                 self.assertEqual(kind.plain(held), written)
                 json.dumps(kind.schema())
 

@@ -29,6 +29,7 @@ from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.outcome import Change, Outcome, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Origin, Table
+from gruff_ledger.written.read import read_numbers
 
 _NOTHING = Fraction(0)
 
@@ -71,7 +72,7 @@ class Step(msgspec.Struct, frozen=True):
     out : Fraction
         In what came of it.
     no_numbers : int
-        Filled cells of a source that are no plain numbers.
+        Filled cells of a source that are no numbers.
     """
 
     label: str
@@ -162,20 +163,19 @@ class Control:
             heading = heading_of(table, chain.field)
             if heading is None:
                 continue
-            column = table.cells(heading)
-            missed, filled = _no_numbers(column)
+            missed, filled = _no_numbers(table, heading)
             if missed * 2 > filled:
                 raise BadTerms(
                     f"{missed:,} of {filled:,} filled cells of '{heading}' in {name} "
-                    "are not plain numbers: a control total would leave them out. "
-                    "Nothing was done.",
-                    "Name another field, or put its numbers in one form first, by "
-                    "scrub.",
+                    "are not numbers: a control total would leave them out. Nothing "
+                    "was done.",
+                    "Name another field, or show in `written` how its numbers are "
+                    "written.",
                     term="control",
                 )
-            out = sum_of(column)
+            out = sum_of(table, heading)
             self._there[name, chain.field] = (heading, out)
-            gone, folded = _aside(aside, (heading,))
+            gone, folded = _aside(aside, (heading,), table)
             chain.sources.append(
                 Step(
                     name,
@@ -242,12 +242,12 @@ class Control:
             # Another field may be called so from here on, or the list be a new one.
             for each in listed.headings:
                 if heading is not None and other.get(each, each) == heading:
-                    begun += sum_of(listed.cells(each))
+                    begun += sum_of(listed, each)
                     names[each] = None
                     names[heading] = None
                     is_there = True
         gone, folded = _aside(outcome.aside, (*names, field))
-        changed = _changed(outcome.changes, names, heading)
+        changed = _changed(given, outcome, names, heading)
         if outcome.lineage.summed is not None:
             if not is_there:
                 return None
@@ -270,8 +270,7 @@ class Control:
             return None, Step(
                 label, came_in=came, begun=begun, aside=gone, folded=folded, left=left
             )
-        column = table.cells(heading)
-        out = sum_of(column)
+        out = sum_of(table, heading)
         made = _made(given, names, outcome) if outcome.lineage.made else _NOTHING
         if not is_there:
             begun, made, changed = out, _NOTHING, _NOTHING
@@ -291,7 +290,7 @@ class Control:
         for chain in self.chains:
             known = self._there.get((name, chain.field))
             if known is not None and known[0] in table.headings:
-                written = sum_of(table.cells(known[0]))
+                written = sum_of(table, known[0])
                 chain.outs.append(Step(address, came_in=known[1], out=written))
 
     def close(self, uses: Counter[str], references: Collection[str]) -> None:
@@ -317,9 +316,9 @@ def heading_of(table: Table, field: str) -> str | None:
     return alike[0] if len(alike) == 1 else None
 
 
-def sum_of(column: Column) -> Fraction:
-    """Return the exact sum of the plain numbers of a field."""
-    amounts, _ = read_amounts(column)
+def sum_of(table: Table, heading: str) -> Fraction:
+    """Return the exact sum of the numbers of a field, in the ways it is written."""
+    amounts = read_numbers(table, heading, with_currencies=True).amounts
     return Fraction(total_of(amounts), 10**amounts.scale)
 
 
@@ -338,16 +337,16 @@ def decimal_words(value: Fraction) -> str:
     return decimal_text(int(value * 10**scale), scale)
 
 
-def _no_numbers(column: Column) -> tuple[int, int]:
-    """Return how many filled cells are no plain numbers, and how many are filled."""
-    _, is_number = read_amounts(column)
-    filled = ~blank_mask(column)
+def _no_numbers(table: Table, heading: str) -> tuple[int, int]:
+    """Return how many filled cells are no numbers, and how many are filled."""
+    is_number = read_numbers(table, heading, with_currencies=True).is_number
+    filled = ~blank_mask(table.cells(heading))
     missed = int(np.count_nonzero(~is_number & filled))
     return missed, int(np.count_nonzero(filled))
 
 
 def _aside(
-    aside: Sequence[SetAside], names: Sequence[str]
+    aside: Sequence[SetAside], names: Sequence[str], read: Table | None = None
 ) -> tuple[Fraction, Fraction]:
     """Return the sums of records set aside, and of those folded into others."""
     gone = folded = _NOTHING
@@ -357,7 +356,11 @@ def _aside(
             heading = heading_of(each.table, names[-1])
         if heading is None:
             continue
-        value = sum_of(each.table.cells(heading))
+        listed = each.table
+        if read is not None and heading in read.headings:
+            # What reading sets aside is written as the rest of its list.
+            listed = listed.with_writing({heading: read.writing(heading)})
+        value = sum_of(listed, heading)
         if each.kept is None:
             gone += value
         else:
@@ -366,13 +369,44 @@ def _aside(
 
 
 def _changed(
-    changes: Sequence[Change], names: Mapping[str, None], heading: str | None
+    given: Sequence[Table],
+    outcome: Outcome,
+    names: Mapping[str, None],
+    heading: str | None,
 ) -> Fraction:
     """Return by how much changes of a field changed its sum."""
     total = _NOTHING
-    for change in changes:
+    for change in outcome.changes:
         if change.field in names or change.field == heading:
-            total += sum_of(change.now) - sum_of(change.was)
+            total += _sum_of_cells(change, change.now, (outcome.table,))
+            total -= _sum_of_cells(change, change.was, given)
+    return total
+
+
+def _sum_of_cells(change: Change, cells: Column, tables: Sequence[Table]) -> Fraction:
+    """Return the sum of some cells, in the ways of the lists that they are of."""
+    total = _NOTHING
+    mine = _numbers_of(change.origin)
+    left = np.ones(len(mine), np.bool_)
+    for table in tables:
+        if change.field not in table.headings:
+            continue
+        known = _numbers_of(table.origin)
+        order = np.argsort(known, kind="stable")
+        at = np.minimum(np.searchsorted(known, mine, sorter=order), len(known) - 1)
+        here = left & (known[order[at]] == mine) if len(known) else ~left & left
+        rows = order[at[here]] if len(known) else at[here]
+        some = Table(
+            (change.field,),
+            (filter_column(cells, here),),
+            change.origin.pick(here),
+            written={change.field: table.writing(change.field).pick(rows)},
+        )
+        total += sum_of(some, change.field)
+        left &= ~here
+    if left.any():
+        amounts, _ = read_amounts(filter_column(cells, left))
+        total += Fraction(total_of(amounts), 10**amounts.scale)
     return total
 
 
@@ -393,7 +427,8 @@ def _made(
         at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
         more = np.where(known[at] == mine, counts[at] - 1, 0)
         several = more > 0
-        amounts, _ = read_amounts(filter_column(table.cells(heading), several))
+        some = table.keep_records(several)
+        amounts = read_numbers(some, heading, with_currencies=True).amounts
         values = amounts.values.tolist()
         value = sum(a * b for a, b in zip(values, more[several].tolist(), strict=True))
         total += Fraction(value, 10**amounts.scale)

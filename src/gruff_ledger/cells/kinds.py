@@ -8,9 +8,18 @@ from typing import Literal
 import numpy as np
 
 from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
-from gruff_ledger.cells.dates.moments import read_moment
+from gruff_ledger.cells.dates.shapes import date_shape
+from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.numbers.shapes import shape_of
 from gruff_ledger.cells.text_bytes import DIGIT, kinds_in, text_chunks
+from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.problems import BadTerms
+
+# So many cells are looked at first; where fewer than one in so many are numbers, or
+# dates, the field does not hold such.
+_SAMPLED = 512
+_LEAST_SHARE = 5
 
 Kind = Literal["number", "code", "date", "text", "blank"]
 
@@ -21,8 +30,7 @@ def kind_of(
     not_numbers: Callable[[], Mask],
     not_dates: Callable[[], Mask],
     *,
-    number_is_stated: bool = False,
-    date_is_stated: bool = False,
+    said: str = "",
 ) -> Kind:
     """
     Tell what a field holds: what more than half of its filled cells are.
@@ -32,33 +40,57 @@ def kind_of(
     column : Column, n cells
     blank : ndarray of bool, shape (n,)
     not_numbers, not_dates : callable
-        Return the filled cells that are no numbers, or no dates, where that is asked.
-    number_is_stated, date_is_stated : bool
-        Whether it was stated how numbers or dates are written: then it holds such.
+        Return the filled cells that are no numbers, or no dates, where that is asked;
+        they may raise `BadTerms` where cells could be two values.
+    said : str
+        What a person said that it holds, ``number`` or ``date``, or nothing.
 
     Returns
     -------
     str
         ``code`` for whole numbers of which some begin with a zero.
     """
-    if number_is_stated:
+    if said == "number":
         return "number"
-    if date_is_stated:
+    if said == "date":
         return "date"
     filled = int(np.count_nonzero(~blank))
     if not filled:
         return "blank"
-    # No cell is both, so that either can be asked first: the likelier, as one shows.
-    first = column[int(np.argmin(blank[: len(column)]))].as_py()
-    kinds: list[tuple[Kind, Callable[[], Mask]]]
-    kinds = [("number", not_numbers), ("date", not_dates)]
-    if read_moment(first) is not None:
-        kinds.reverse()
-    for kind, others in kinds:
-        if 2 * int(np.count_nonzero(others())) < filled:
+    # A few cells show what is worth looking for in all of them.
+    some = np.flatnonzero(~blank)
+    some = some[np.linspace(0, filled - 1, min(filled, _SAMPLED)).astype(np.int64)]
+    texts = taken(column, some).to_pylist()
+    ways: tuple[tuple[Kind, Callable[[str], bool], Callable[[], Mask]], ...] = (
+        ("number", _looks_like_number, not_numbers),
+        ("date", _looks_like_date, not_dates),
+    )
+    for kind, looks_so, others in ways:
+        count = sum(map(looks_so, texts))
+        if _LEAST_SHARE * count < len(texts):
+            continue
+        try:
+            is_most = 2 * int(np.count_nonzero(others())) < filled
+        except BadTerms:
+            if 2 * count <= len(texts):
+                continue
+            raise
+        if is_most:
             is_code = kind == "number" and _has_leading_zeros(column)
             return "code" if is_code else kind
     return "text"
+
+
+def _looks_like_number(text: str) -> bool:
+    """Whether a text is a number, and not a code or a telephone number in groups."""
+    shape = shape_of(text)
+    if shape is None:
+        return number_of(text) is not None
+    return shape.group not in (" ", "'") or bool(shape.decimal or shape.currency)
+
+
+def _looks_like_date(text: str) -> bool:
+    return date_shape(text) is not None
 
 
 def _has_leading_zeros(column: Column) -> bool:

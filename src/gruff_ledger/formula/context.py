@@ -8,15 +8,14 @@ from __future__ import annotations
 
 import abc
 import contextlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
+from gruff_ledger.cells.dates.moments import Moments
 from gruff_ledger.cells.kinds import kind_of
-from gruff_ledger.cells.numbers.amounts import QUOTIENT_DIGITS, Amounts, read_amounts
-from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
+from gruff_ledger.cells.numbers.amounts import QUOTIENT_DIGITS, Amounts
 from gruff_ledger.cells.text.room import TextRoom
 from gruff_ledger.columns.arrays import filter_column, text_column
 from gruff_ledger.columns.types import Column, Mask
@@ -38,7 +37,9 @@ from gruff_ledger.formula.values import (
     stretched,
 )
 from gruff_ledger.outcome import Finding, Note, Severity
-from gruff_ledger.table import Table
+from gruff_ledger.table import Origin, Table, Writing
+from gruff_ledger.written.read import kind_said, read_dates, read_numbers
+from gruff_ledger.written.way import Way
 
 
 class Context(abc.ABC):
@@ -48,8 +49,6 @@ class Context(abc.ABC):
     Parameters
     ----------
     table : Table, n records
-    forms : mapping
-        By heading, how numbers and dates are written, where that was stated.
     outcome : str
         What becomes of a record whose cell cannot be read, for the findings:
         ``fee is blank``.
@@ -58,20 +57,20 @@ class Context(abc.ABC):
     def __init__(
         self,
         table: Table,
-        forms: Mapping[str, tuple[NumberForm, DatePattern | None]] | None = None,
         outcome: str = "the result is blank",
     ) -> None:
         self.table = table
         self.n = len(table)
         self.room = TextRoom(table)
         self.notes: list[Note] = []
-        self.forms = forms or {}
         self._outcome = outcome
         self._becomes = f"left out: there {outcome}"
         self._wanted: Mask = ALL
         self._found: dict[tuple[str, str, str], tuple[Mask, Column]] = {}
         self._numbers: dict[str, tuple[Numbers, Mask]] = {}
         self._kinds: dict[str, type[Value]] = {}
+        # Fields whose numbers or dates are not in the plain form.
+        self._written: set[str] = set()
         self._dates: dict[str, tuple[Dates, Mask]] = {}
 
     @abc.abstractmethod
@@ -154,10 +153,9 @@ class Context(abc.ABC):
             found, bad = self.as_numbers(value)
             if bad.any():
                 name = value.field or "the value"
-                form = "" if value.number == PLAIN else " in the form given"
                 self.find(
                     f"{name} is a number",
-                    f"{name} is not a number{form}",
+                    f"{name} is not a number{self.form_words(value)}",
                     bad,
                     value.column,
                     value.field,
@@ -168,13 +166,42 @@ class Context(abc.ABC):
     def as_numbers(self, cells: Cells) -> tuple[Numbers, Mask]:
         """Return cells as numbers, and where they are none."""
         if cells.field not in self._numbers:
-            amounts, is_number = read_amounts(cells.column, cells.number)
-            bad = _not_blank(cells.column, ~is_number)
-            result = Numbers(amounts, ~is_number), bad
+            read = read_numbers(*self._list_of(cells))
+            self._take_notes(read.notes)
+            bad = _not_blank(cells.column, ~read.is_number)
+            result = Numbers(read.amounts, ~read.is_number), bad
             if not cells.field:
                 return result
             self._numbers[cells.field] = result
+            if not read.is_plain:
+                self._written.add(cells.field)
         return self._numbers[cells.field]
+
+    def _list_of(self, cells: Cells) -> tuple[Table, str]:
+        """Return the list that cells are read in, and their heading there."""
+        heading = cells.field
+        if heading and cells.way is None:
+            return self.table, heading
+        heading = heading.partition("\0")[0] or "the value"
+        origin = self.table.origin
+        if len(cells.column) != len(origin):
+            origin = Origin.counted(0, 1, len(cells.column))
+        written = {} if cells.way is None else {heading: Writing((cells.way,))}
+        return Table((heading,), (cells.column,), origin, written=written), heading
+
+    def form_words(self, cells: Cells) -> str:
+        """Say in which form cells are to be, where a person said it."""
+        way = cells.way
+        if way is None and cells.field:
+            (said, *others) = self.table.writing(cells.field).ways
+            way = said if isinstance(said, Way) and not others else None
+        return "" if way is None else f" written as {way.words}"
+
+    def is_written(self, cells: Cells) -> bool:
+        """Whether a field holds numbers or dates, and not in their plain form."""
+        if not cells.field or self.detected(cells) not in (Numbers, Dates):
+            return False
+        return cells.field in self._written
 
     def dates(self, value: Value, place: Place) -> Dates:
         """Take a value as dates; cells that are none are blank, and findings."""
@@ -186,10 +213,9 @@ class Context(abc.ABC):
             found, bad = self.as_dates(value)
             if bad.any():
                 name = value.field or "the value"
-                form = "ISO 8601" if value.date is None else value.date.pattern
                 self.find(
                     f"{name} is a date",
-                    f"{name} is not a date of the form {form}",
+                    f"{name} is not a date{self.form_words(value)}",
                     bad,
                     value.column,
                     value.field,
@@ -200,11 +226,15 @@ class Context(abc.ABC):
     def as_dates(self, cells: Cells) -> tuple[Dates, Mask]:
         """Return cells as dates, and where they are none."""
         if cells.field not in self._dates:
-            moments, is_date = read_moments(cells.column, cells.date)
-            result = Dates(moments, ~is_date), _not_blank(cells.column, ~is_date)
+            read = read_dates(*self._list_of(cells))
+            self._take_notes(read.notes)
+            bad = _not_blank(cells.column, ~read.is_date)
+            result = Dates(read.moments, ~read.is_date), bad
             if not cells.field:
                 return result
             self._dates[cells.field] = result
+            if not read.is_plain:
+                self._written.add(cells.field)
         return self._dates[cells.field]
 
     def texts(self, value: Value, place: Place) -> Texts:
@@ -266,14 +296,18 @@ class Context(abc.ABC):
             cells.blank,
             lambda: self.as_numbers(cells)[1],
             lambda: self.as_dates(cells)[1],
-            number_is_stated=cells.number != PLAIN,
-            date_is_stated=cells.date is not None,
+            said=kind_said(self.table, cells.field) if cells.field else "",
         )
         kinds: dict[str, type[Value]] = {"number": Numbers, "date": Dates}
         found = kinds.get(kind, Cells if kind == "blank" else Texts)
         if cells.field:
             self._kinds[cells.field] = found
         return found
+
+    def _take_notes(self, notes: Sequence[Note]) -> None:
+        """Say how a field was read, once."""
+        for note in notes:
+            self.say(note.what, note.remedy)
 
     def warn(self, what: str, remedy: str) -> None:
         """Tell the person something that may be wrong, once and before the rest."""

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import DatePattern, Moments
+from gruff_ledger.cells.dates.moments import Moments
 from gruff_ledger.cells.numbers.amounts import constant
-from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.numbers.wide import TooLong
 from gruff_ledger.cells.text.room import TooMuchText
 from gruff_ledger.columns.arrays import text_column
@@ -56,10 +53,9 @@ class Evaluation(Context):
     def __init__(
         self,
         table: Table,
-        forms: Mapping[str, tuple[NumberForm, DatePattern | None]] | None = None,
         outcome: str = "the result is blank",
     ) -> None:
-        super().__init__(table, forms, outcome)
+        super().__init__(table, outcome)
         self._cells: dict[str, Cells] = {}
 
     def value(self, node: Node) -> Value:
@@ -125,10 +121,7 @@ class Evaluation(Context):
         """Return the cells of a field, by its exact heading."""
         if heading not in self._cells:
             column = self.table.cells(heading)
-            number, date = self.forms.get(heading, (PLAIN, None))
-            self._cells[heading] = Cells(
-                column, blank_mask(column), heading, number, date
-            )
+            self._cells[heading] = Cells(column, blank_mask(column), heading)
         return self._cells[heading]
 
     def _case(self, node: Case) -> Value:

@@ -52,7 +52,8 @@ def merged(context: Context, parts: Sequence[Part]) -> Value:
     if not some:
         return Nothing()
     kinds = {type(value) for _, value, _ in some}
-    stated = any(isinstance(value, Cells) and value.is_stated for _, value, _ in some)
+    cells = [value for _, value, _ in some if isinstance(value, Cells)]
+    stated = any(context.is_written(value) for value in cells)
     if Texts in kinds and kinds <= {Texts, Cells}:
         return _texts(context, some)
     if kinds == {Cells} and len({id(value) for _, value, _ in some}) > 1:
@@ -92,7 +93,7 @@ def _unlike(parts: Sequence[Part]) -> BadFormula:
 def _read(context: Context, parts: Sequence[Part]) -> Value:
     """Put together fields that are written in different ways, by what they mean."""
     values = [value for _, value, _ in parts if isinstance(value, Cells)]
-    if any(value.date is not None for value in values):
+    if any(context.detected(value) is Dates for value in values):
         return _dates(context, parts)
     return _numbers(context, parts)
 
@@ -126,9 +127,8 @@ def _cells(context: Context, parts: Sequence[Part]) -> Cells:
         for mask, (_, value, _) in zip(masks, parts, strict=True)
     ]
     column = merge_columns(list(zip(masks, columns, strict=True)), context.n)
-    fields = [value for _, value, _ in parts if isinstance(value, Cells)]
     blank = _blank(masks, [value.blank for _, value, _ in parts])  # type: ignore[union-attr]
-    return Cells(column, blank, "", fields[0].number, fields[0].date)
+    return Cells(column, blank, "")
 
 
 def _numbers(context: Context, parts: Sequence[Part]) -> Numbers:

@@ -10,15 +10,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.dates.moments import DatePattern, Moments
+from gruff_ledger.cells.dates.moments import Moments
 from gruff_ledger.cells.dates.moments import to_column as moments_to_column
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
-from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.columns.arrays import constant_column, filter_column, spread_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import Interval
+from gruff_ledger.written.way import Way
 
 
 class Numbers(NamedTuple):
@@ -73,20 +73,14 @@ class Cells(NamedTuple):
     blank : Mask
     field : str
         The heading, for what is said of them.
-    number, date : NumberForm, DatePattern, optional
-        How they are written, where it was stated.
+    way : Way, optional
+        How they are to be written, where that is not as the rest of the field.
     """
 
     column: Column
     blank: Mask
     field: str
-    number: NumberForm = PLAIN
-    date: DatePattern | None = None
-
-    @property
-    def is_stated(self) -> bool:
-        """Whether it was stated how they are written."""
-        return self.number != PLAIN or self.date is not None
+    way: Way | None = None
 
 
 class Nothing(NamedTuple):

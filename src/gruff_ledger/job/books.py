@@ -35,6 +35,7 @@ from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import plain
+from gruff_ledger.written.of_list import check_all_found, with_ways
 
 
 class Books:
@@ -63,6 +64,9 @@ class Books:
         self._trail = trail
         self._used = count_uses(job)
         self.types = ValueTypes()
+        # The fields that examples were given of, and those of them that lists have.
+        self._written: set[str] = set()
+        self._found: set[str] = set()
         self.tables: dict[str, Table] = {}
         account.uses = Counter(name for entry in job.entries for name in entry.lists)
         account.references = _only_referred_to(job)
@@ -89,13 +93,21 @@ class Books:
         for position, (name, source) in enumerate(sources.items()):
             on_step(f"reading {name}")
             self._enter_source(name, position, source, _read(source, position, hashed))
+        headings = [name for each in self.tables.values() for name in each.headings]
+        check_all_found(self._written, self._found, list(dict.fromkeys(headings)))
 
     def _enter_source(
         self, name: str, position: int, source: Source, reading: Reading
     ) -> None:
+        written = source.listed.reading.written
+        table, said, found = with_ways(
+            reading.table, written, is_shared=source.listed.is_shared
+        )
+        self._written.update(written)
+        self._found.update(found)
         settled = _settled(self._job, name)
         notes = tuple(note for note in reading.notes if note.topic not in settled)
-        reading = msgspec.structs.replace(reading, notes=notes)
+        reading = msgspec.structs.replace(reading, table=table, notes=notes + said)
         line = _source_line(name, reading, source.listed.reading)
         self._account.sources.append(line)
         self.tables[name] = reading.table

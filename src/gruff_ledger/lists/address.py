@@ -345,6 +345,23 @@ def _word_unreadable(said: str, form: str, whole: str) -> UnreadableSource:
     )
 
 
+def named_list(said: str) -> tuple[str, str]:
+    """
+    Return the name that a person gives a list, if any, and its address.
+
+    A file that is called so comes first.
+
+    Examples
+    --------
+    >>> named_list("Hill=incoming/h-04.csv"), named_list("book.xlsx#sheet=May")
+    (('Hill', 'incoming/h-04.csv'), ('', 'book.xlsx#sheet=May'))
+    """
+    match = re.fullmatch(r"([^=#/\\:?*]{1,60})=(.+)", said, re.DOTALL)
+    if match is None or not match[1].strip() or Path(said).exists():
+        return "", said
+    return match[1].strip(), match[2]
+
+
 def list_name(address: str) -> str:
     """
     Return what to call a list that has no name of its own: its file's, or its tab's.

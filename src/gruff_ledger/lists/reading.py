@@ -18,7 +18,8 @@ from gruff_ledger.lists.known_formats import READ
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.terms.declared import Terms
+from gruff_ledger.terms.declared import Examples, Terms
+from gruff_ledger.written.way import way_of
 
 # What a person types for a delimiter that a shell or an editor makes hard to type.
 _NAMED_DELIMITERS = {
@@ -70,8 +71,18 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         Meta(description="Set aside a last record that looks like a row of totals."),
     ] = False
 
+    written: Annotated[
+        dict[str, Examples],
+        Meta(
+            description="How the numbers or dates of a field are written, by example "
+            "or by a pattern (LDML); found out from its cells, unless stated.",
+        ),
+    ] = msgspec.field(default_factory=dict)
+
     def __post_init__(self) -> None:
         """Refuse terms that no list could be read by."""
+        for field, examples in self.written.items():
+            way_of(examples, field)
         if self.delimiter is not None and (
             len(self.delimiter_character) != 1 or self.delimiter in '"\r\n\0'
         ):

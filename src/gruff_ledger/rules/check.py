@@ -14,7 +14,6 @@ import numpy as np
 from msgspec import structs
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.cells.keys.same_key import (
     first_at_levels,
@@ -23,7 +22,6 @@ from gruff_ledger.cells.keys.same_key import (
 )
 from gruff_ledger.cells.match.folded_fields import folded, folding
 from gruff_ledger.cells.match.levels import key_at
-from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm
 from gruff_ledger.cells.text.templates import by_template, template_parts
 from gruff_ledger.columns.arrays import concat_columns, constant_column, filter_column
 from gruff_ledger.columns.threads import map_whole
@@ -45,14 +43,14 @@ from gruff_ledger.rules.conditions import (
 from gruff_ledger.rules.nearest import nearest_values
 from gruff_ledger.rules.rule import DATES, NEAREST, NUMBERS, VALUE, Rule
 from gruff_ledger.table import Table
+from gruff_ledger.written.match import key_columns
+from gruff_ledger.written.way import Way
 
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 20_000
 
 # Values named in a message; of more, the first and how many more.
 _NAMED_VALUES = 6
-
-_Forms = Mapping[str, tuple[NumberForm, DatePattern | None]]
 
 
 class Found(NamedTuple):
@@ -69,8 +67,6 @@ class Checking:
     Parameters
     ----------
     table : Table, n records
-    forms : mapping
-        By heading, how numbers and dates are written, where that was stated.
     references : mapping
         The lists that rules name, by their addresses.
 
@@ -79,14 +75,11 @@ class Checking:
     notes : list of Note
     """
 
-    def __init__(
-        self, table: Table, forms: _Forms, references: Mapping[str, Table]
-    ) -> None:
+    def __init__(self, table: Table, references: Mapping[str, Table]) -> None:
         self.table = table
         self.notes: list[Note] = []
         self._references = references
-        self._evaluation = Evaluation(table, forms, "the rule cannot be checked there")
-        self._forms = forms
+        self._evaluation = Evaluation(table, "the rule cannot be checked there")
 
     def check(self, rules: Sequence[tuple[str, Rule]]) -> list[Found]:
         """
@@ -205,12 +198,12 @@ class Checking:
         blank = NONE
         if rule.required:
             blank = self._evaluation.cells_of(heading).blank
-        number, date = self._forms.get(heading, (PLAIN, None))
-        cells = Cells(self.table.cells(heading), blank, heading, number, date)
+        cells = Cells(self.table.cells(heading), blank, heading)
         if rule.datatype in DATES and rule.format_ is not None:
             # Read under a name of its own, apart from what the field holds otherwise.
             name = f"{heading}\0{rule.format_}"
-            cells = cells._replace(field=name, date=DatePattern(rule.format_))
+            way = Way((rule.format_,), (), (), (rule.format_,))
+            cells = cells._replace(field=name, way=way)
         if rule.null and rule.required:
             words = index_in(cells.column, rule.null) >= 0
             cells = cells._replace(blank=cells.blank | words)
@@ -244,7 +237,7 @@ class Checking:
         if rule.datatype is not None and rule.datatype != "string":
             yield not_of_datatype(self._evaluation, rule, heading, cells)
         if rule.datatype in NUMBERS and rule.format_ is not None:
-            yield not_in_pattern(rule, heading, cells)
+            yield not_in_pattern(self._evaluation, rule, heading, cells)
         yield from out_of_bounds(self._evaluation, rule, heading, cells)
         yield from of_wrong_length(rule, heading, cells.column)
         if rule.pattern is not None:
@@ -334,7 +327,9 @@ class Checking:
     def _not_unique(self, rule: Rule, headings: Sequence[str]) -> Breach:
         repeated = np.zeros(len(self.table), np.bool_)
         if len(self.table):
-            columns = [self.table.cells(heading) for heading in headings]
+            levels = [rule.match] * len(headings)
+            columns, said = key_columns(self.table, headings, levels)
+            self._take_notes(said)
             fold = [folding(rule.match)] * len(columns)
             first, _ = first_at_levels(columns, fold, fold)
             repeated = first != np.arange(len(first))
@@ -343,7 +338,8 @@ class Checking:
                 repeated = self._leave_blanks_out(rule, heading, repeated)
                 if rule.match != "exact":
                     # What has no key, such as a text for a number, matches nothing.
-                    column = filter_column(self.table.cells(heading), repeated)
+                    place = list(headings).index(heading)
+                    column = filter_column(columns[place], repeated)
                     repeated[repeated] = ~blank_mask(folded(column, rule.match))
         name = " with ".join(headings)
         says = f"{name} is not unique: another record has the same."

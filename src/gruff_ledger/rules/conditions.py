@@ -10,19 +10,22 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.dates.moments import read_moment
-from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.cells.dates.found import ISO, find_dates
+from gruff_ledger.cells.dates.moments import DatePattern, read_moments
+from gruff_ledger.cells.keys.distinct import combinations
 from gruff_ledger.cells.keys.same_key import index_in
-from gruff_ledger.cells.numbers.amounts import compared, constant
+from gruff_ledger.cells.numbers.amounts import compared, constant, to_column
 from gruff_ledger.cells.numbers.forms import PLAIN, number_pattern
 from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.numbers.shapes import shape_of
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.columns.arrays import arrow_functions
+from gruff_ledger.columns.arrays import arrow_functions, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.values import Cells
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.rule import DATES, NUMBERS, Rule
+from gruff_ledger.written.way import Way
 
 _TIME = r"(?:[01][0-9]|2[0-3]):[0-5][0-9](?::[0-5][0-9](?:[.,][0-9]{1,6})?)?"
 
@@ -62,20 +65,17 @@ def not_of_datatype(
 ) -> Breach:
     """Find cells that do not hold the datatype of a rule."""
     assert rule.datatype is not None
-    form = ""
+    form = evaluation.form_words(cells)
     if rule.datatype in NUMBERS:
         numbers, wrong = evaluation.as_numbers(cells)
-        form = "" if cells.number == PLAIN else " in the form given"
         if rule.datatype == "integer":
             wrong = wrong | _has_part(numbers.amounts)
     elif rule.datatype in DATES:
         dates, wrong = evaluation.as_dates(cells)
-        if rule.datatype == "date" and cells.date is None:
+        if rule.datatype == "date" and cells.way is None:
             wrong = wrong | dates.moments.timed
-        elif rule.datatype == "datetime" and cells.date is None:
+        elif rule.datatype == "datetime" and cells.way is None:
             wrong = wrong | ~dates.moments.timed
-        pattern = "ISO 8601" if cells.date is None else cells.date.pattern
-        form = f" of the form {pattern}"
     elif rule.datatype == "time":
         wrong = ~matches(cells.column, _TIME)
     else:
@@ -87,20 +87,27 @@ def not_of_datatype(
     return Breach(f"{heading} is {what}", f"{heading} is not {what}.", wrong)
 
 
-def not_in_pattern(rule: Rule, heading: str, cells: Cells) -> Breach:
+def not_in_pattern(
+    evaluation: Evaluation, rule: Rule, heading: str, cells: Cells
+) -> Breach:
     """Find numbers that the pattern of a rule would write otherwise."""
     assert rule.format_ is not None
-    pattern, form = number_pattern(rule.format_), cells.number
-    values, codes = distinct(cells.column)
+    pattern, form = number_pattern(rule.format_), PLAIN
+    (way, *others) = evaluation.table.writing(heading).ways
+    if isinstance(way, Way) and way.numbers and not others:
+        form = way.numbers[0]
+    group = form.group or ("," if form.decimal == "." else ".")
+    numbers, wrong = evaluation.as_numbers(cells)
+    plain, _ = to_column(numbers.amounts)
+    texts, codes = combinations([cells.column, plain])
 
-    def wrong(text: str) -> bool:
-        number = form.read(text)
-        if number is None:
-            return False  # said already
-        written = pattern.write(number, form.decimal, form.group or ",")
+    def differs(text: str, number: str) -> bool:
+        written = pattern.write(Decimal(number), form.decimal, group)
         return written != text
 
-    mask = np.fromiter(map(wrong, values), np.bool_, len(values))[codes]
+    mask = np.fromiter((differs(*pair) for pair in texts), np.bool_, len(texts))[codes]
+    # What is no number is said already.
+    mask &= ~(wrong | numbers.blank)
     what = f"written as {rule.format_}"
     return Breach(f"{heading} is {what}", f"{heading} is not {what}.", mask)
 
@@ -144,9 +151,7 @@ def _compare_to_bound(
 ) -> tuple[Any, Mask]:
     """Return the order of cells to a bound, and which cells can be compared."""
     if is_date:
-        read = read_moment(bound)
-        if read is None and cells.date is not None:
-            read = cells.date.read(bound)
+        read = _moment_of(bound, cells)
         if read is None:
             raise BadTerms(
                 f"the {term} '{bound}' is no date of ISO 8601.",
@@ -157,11 +162,25 @@ def _compare_to_bound(
         return (values > read[0]).astype(np.int8) - (values < read[0]), ~wrong
     number = number_of(bound)
     if number is None:
-        number = cells.number.read(bound)
+        shape = shape_of(bound)
+        number = None if shape is None or shape.doubt else shape.value
     if number is None:
         raise BadTerms(f"the {term} '{bound}' is no number.", "Write it as in 12.5.")
     numbers, wrong = evaluation.as_numbers(cells)
     return compared(numbers.amounts, constant(Decimal(number))), ~wrong
+
+
+def _moment_of(bound: str, cells: Cells) -> tuple[int, bool] | None:
+    """Return the moment that a bound is, where it can be one only."""
+    column = text_column([bound])
+    found = find_dates(column, () if cells.way is None else (*cells.way.dates, ISO))
+    moments, is_date = found.moments, found.is_date
+    if not is_date.all() and cells.way is not None:
+        for pattern in cells.way.patterns:
+            moments, is_date = read_moments(column, DatePattern(pattern))
+    if found.doubts is not None or not is_date.all():
+        return None
+    return int(moments.values[0]), bool(moments.timed[0])
 
 
 def _is_one_of(order: Any, signs: Sequence[int]) -> Mask:

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Annotated, NamedTuple
 
 import msgspec
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, toml_fault
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_reading import Described, describe_tables, rules_of_tables
-from gruff_ledger.terms.declared import Terms, read
+from gruff_ledger.terms.declared import Examples, Terms, read
 
 RULES_VERSION = 1
 
@@ -26,15 +26,15 @@ class RuleSet(NamedTuple):
     Attributes
     ----------
     rules : tuple of Rule
-    forms : tuple of FormTerms
-        How its fields are written.
+    written : dict of str to tuple of str
+        How its fields are written, by examples.
     fields : tuple of str
         The headings that it should have, where that is said.
     notes : tuple of Note
     """
 
     rules: tuple[Rule, ...]
-    forms: tuple[FormTerms, ...] = ()
+    written: Mapping[str, tuple[str, ...]] = MappingProxyType({})
     fields: tuple[str, ...] = ()
     notes: tuple[Note, ...] = ()
 
@@ -49,7 +49,13 @@ class RulesFileTerms(Terms, frozen=True, kw_only=True):
         Meta(description="The headings of such a list, in order; for `form`."),
     ] = ()
     rule: Annotated[tuple[Rule, ...], Meta(description="The rules.")] = ()
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+    written: Annotated[
+        dict[str, Examples],
+        Meta(
+            description="How the numbers or dates of a field are written, by example; "
+            "what is said of a list itself comes first."
+        ),
+    ] = msgspec.field(default_factory=dict)
 
 
 def lists_named_in(path: str, data: bytes) -> tuple[str, ...]:
@@ -97,11 +103,11 @@ def rules_in_file(
         table, notes = rules_of_tables(path, described, name, headings)
         return _of_description(table, notes)
     terms = _toml(path, data)
-    return RuleSet(terms.rule, terms.form, terms.fields)
+    return RuleSet(terms.rule, terms.written, terms.fields)
 
 
 def _of_description(table: Described, notes: tuple[Note, ...]) -> RuleSet:
-    return RuleSet(tuple(table.rules), tuple(table.forms), tuple(table.fields), notes)
+    return RuleSet(tuple(table.rules), table.written, tuple(table.fields), notes)
 
 
 def _is_json(path: str) -> bool:

@@ -35,7 +35,7 @@ MESSAGE = Meta(
     "the record."
 )
 
-Level = Literal["exact", "loose", "letters", "number"]
+Level = Literal["exact", "loose", "letters", "number", "date"]
 
 NUMBERS = ("number", "integer", "decimal")
 DATES = ("date", "datetime")

@@ -15,12 +15,12 @@ from urllib.parse import unquote
 import msgspec
 
 from gruff_ledger.cells.match.levels import loose
-from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.outcome import Note
-from gruff_ledger.problems import BadTerms
+from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.rule import Rule
-from gruff_ledger.rules.w3c_writing import NOTED_FORM, NOTED_RULE
+from gruff_ledger.rules.w3c_writing import NOTED_RULE, NOTED_WRITTEN, WrittenNote
 from gruff_ledger.terms.declared import Heading, ListAddress, Plain, Text, read
+from gruff_ledger.written.way import way_of
 
 # Section 5.11.1, built-in datatypes: those that say more than what is checked of them.
 _TEXTS = ("string", "any", "anyAtomicType", "normalizedString", "token")
@@ -90,7 +90,7 @@ class Described(msgspec.Struct):
     fields: list[str] = []
     titles: list[tuple[str, ...]] = []
     rules: list[Rule] = []
-    forms: list[FormTerms] = []
+    written: dict[str, tuple[str, ...]] = {}
     unused: dict[str, list[str]] = {}
 
     @property
@@ -217,13 +217,13 @@ def _as_headed(
         )
 
     rules = [renamed(rule) for rule in table.rules if there(rule)]
-    forms = [
-        msgspec.structs.replace(form, fields=(str(names[form.fields[0]]),))
-        for form in table.forms
-        if names[form.fields[0]] is not None
-    ]
+    written = {
+        str(names[field]): examples
+        for field, examples in table.written.items()
+        if names.get(field) is not None
+    }
     fields = [name for name in names.values() if name is not None]
-    kept = msgspec.structs.replace(table, rules=rules, forms=forms, fields=fields)
+    kept = msgspec.structs.replace(table, rules=rules, written=written, fields=fields)
     return kept, missing
 
 
@@ -283,22 +283,20 @@ class _TableReader:
             try:
                 if isinstance(note.get(NOTED_RULE), Mapping):
                     self.found.rules.append(read(Rule, note[NOTED_RULE]))
-                if isinstance(note.get(NOTED_FORM), Mapping):
-                    self._take_form(read(FormTerms, note[NOTED_FORM]))
+                if isinstance(note.get(NOTED_WRITTEN), Mapping):
+                    self._take_written(note[NOTED_WRITTEN])
             except BadTerms as problem:
                 what = f"a rule in its notes: {problem.what}"
                 raise _bad(self._path, what, problem.remedy) from problem
 
-    def _take_form(self, form: FormTerms) -> None:
+    def _take_written(self, written: Mapping[str, Any]) -> None:
         """Take what is noted of fields in the place of what their columns say."""
-        self.found.forms = [
-            each for each in self.found.forms if each.fields[0] not in form.fields
-        ]
-        self.found.forms += [
-            msgspec.structs.replace(form, fields=(field,))
-            for field in form.fields
+        said = read(WrittenNote, {"written": written}).written
+        self.found.written |= {
+            field: tuple(examples)
+            for field, examples in said.items()
             if field in self.found.fields
-        ]
+        }
 
     def _note_unused(self, said: Mapping[str, Any], field: str) -> None:
         for key in said:
@@ -417,12 +415,10 @@ class _TableReader:
         if pattern is not None and "," in pattern and marks["group"] is None:
             marks["group"] = ","
         if any(marks.values()):
-            form_terms = FormTerms(
-                fields=(field,),
-                decimal=marks["decimal"] or ".",
-                group=marks["group"] or "",
-            )
-            self.found.forms.append(form_terms)
+            example = f"1{marks['group'] or ''}234{marks['decimal'] or '.'}5"
+            with said_by("rules"):
+                way_of([example], field)
+            self.found.written[field] = (example,)
         return {} if pattern is None else {"format_": pattern}
 
     def _read_foreign_key(self, said: Any, readers: Sequence[_TableReader]) -> None:

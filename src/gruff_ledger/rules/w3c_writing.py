@@ -8,19 +8,31 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, BinaryIO
+from types import MappingProxyType
+from typing import Annotated, Any, BinaryIO
 
 import msgspec
+from msgspec import Meta
 
+from gruff_ledger.cells.numbers.forms import PLAIN
 from gruff_ledger.cells.numbers.plain import number_of
-from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.rules.rule import NUMBERS, Rule
-from gruff_ledger.terms.declared import plain
+from gruff_ledger.terms.declared import Examples, Terms, plain
+from gruff_ledger.written.way import Way, way_of
 
 CONTEXT = "http://www.w3.org/ns/csvw"
 
 # The properties of notes that hold a rule, and how fields are written.
-NOTED_RULE, NOTED_FORM = "gruff-rule", "gruff-form"
+NOTED_RULE, NOTED_WRITTEN = "gruff-rule", "gruff-written"
+
+
+class WrittenNote(Terms, frozen=True, kw_only=True):
+    """A note on how fields are written."""
+
+    written: Annotated[
+        dict[str, Examples], Meta(description="Examples for each field.")
+    ]
+
 
 _BOUNDS = {
     "minimum": "minimum",
@@ -37,7 +49,7 @@ def metadata_of(
     url: str,
     headings: Sequence[str],
     rules: Iterable[Rule],
-    forms: Sequence[FormTerms] = (),
+    written: Mapping[str, tuple[str, ...]] = MappingProxyType({}),
 ) -> dict[str, Any]:
     """
     Return the metadata of one table.
@@ -49,18 +61,22 @@ def metadata_of(
     headings : sequence of str
     rules : iterable of Rule
         On these headings. Severities and messages have no place in the vocabulary.
-    forms : iterable of FormTerms
-        How the numbers and dates of fields are written.
+    written : dict of str to tuple of str
+        How the numbers and dates of fields are written, by examples.
     """
     names = column_names(headings)
     columns = {
         heading: {"name": names[heading], "titles": heading} for heading in headings
     }
-    stated = {field: form for form in forms for field in form.fields}
+    ways = {field: way_of(examples, field) for field, examples in written.items()}
     schema: dict[str, Any] = {"columns": list(columns.values())}
-    notes: list[dict[str, Any]] = [{NOTED_FORM: plain(form)} for form in forms]
+    notes: list[dict[str, Any]] = []
+    if written:
+        notes.append(
+            {NOTED_WRITTEN: {name: list(each) for name, each in written.items()}}
+        )
     for rule in rules:
-        if not _put(rule, columns, names, schema, stated):
+        if not _put(rule, columns, names, schema, ways):
             notes.append({NOTED_RULE: plain(rule)})
     table: dict[str, Any] = {"@context": CONTEXT, "url": url}
     if notes:
@@ -90,7 +106,7 @@ def write_rules(
     """
     url = sources.get(checked.name, {}).get("address", checked.name)
     sink.write(
-        json_text(metadata_of(url, checked.headings, checked.rules, checked.forms))
+        json_text(metadata_of(url, checked.headings, checked.rules, checked.written))
     )
 
 
@@ -124,7 +140,7 @@ def _put(
     columns: Mapping[str, dict[str, Any]],
     names: Mapping[str, str],
     schema: dict[str, Any],
-    forms: Mapping[str, FormTerms],
+    ways: Mapping[str, Way],
 ) -> bool:
     """Put a rule where the vocabulary has it; tell whether there is such a place."""
     if rule.where or rule.holds or rule.allowed_for or rule.match != "exact":
@@ -144,7 +160,7 @@ def _put(
     column = columns[str(rule.field)]
     if rule.allowed_from is not None:
         return _put_foreign_key(rule, names, schema)
-    datatype = _datatype(rule, forms.get(str(rule.field)))
+    datatype = _datatype(rule, ways.get(str(rule.field)))
     if (datatype and "datatype" in column) or (rule.required and "required" in column):
         return False
     is_used = "datatype" in column or "required" in column
@@ -179,7 +195,7 @@ def _put_foreign_key(
     return True
 
 
-def _datatype(rule: Rule, form: FormTerms | None) -> dict[str, Any]:
+def _datatype(rule: Rule, way: Way | None) -> dict[str, Any]:
     """Return the datatype that a rule asks for; empty for none."""
     datatype: dict[str, Any] = {}
     for term, name in _BOUNDS.items():
@@ -195,11 +211,14 @@ def _datatype(rule: Rule, form: FormTerms | None) -> dict[str, Any]:
     if base is None and bounds:
         base = "date" if number_of(bounds[0]) is None else "number"
     if base in NUMBERS:
-        datatype |= _number_format(rule.format_, form)
+        datatype |= _number_format(rule.format_, way)
     elif rule.format_ is not None:
         datatype["format"] = rule.format_.replace("'T'", "T")
-    elif form is not None and form.date is not None and base in ("date", "datetime"):
-        datatype["format"] = form.date.replace("'T'", "T")
+    elif way is not None and base in ("date", "datetime"):
+        patterns = [*way.patterns, *(style.pattern for style in way.dates)]
+        # The vocabulary knows one pattern; all of them stand in the notes.
+        if patterns:
+            datatype["format"] = patterns[0].replace("'T'", "T")
     if not datatype and base is None:
         return {}
     if base is None:
@@ -207,12 +226,13 @@ def _datatype(rule: Rule, form: FormTerms | None) -> dict[str, Any]:
     return {"base": base, **datatype}
 
 
-def _number_format(pattern: str | None, form: FormTerms | None) -> dict[str, Any]:
+def _number_format(pattern: str | None, way: Way | None) -> dict[str, Any]:
     said: dict[str, Any] = {}
-    if form is not None and form.decimal != ".":
+    form = way.numbers[0] if way is not None and way.numbers else PLAIN
+    if form.decimal != ".":
         said["decimalChar"] = form.decimal
-    if form is not None and form.group:
-        said["groupChar"] = form.group_character
+    if form.group:
+        said["groupChar"] = form.group
     if pattern is not None:
         said["pattern"] = pattern
     return {"format": said} if said else {}

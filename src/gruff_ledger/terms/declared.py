@@ -20,6 +20,9 @@ A term has one of these kinds, by its type; `kinds` has all that is to be known 
 ``tuple[Pair, ...]``                   names, each with another one, as in ``"a=b"``
 ``dict[str, str]``                     a name for each name
 ``dict[str, Formula]``                 a formula for each name
+``dict[str, Examples]``                examples for each name
+``dict[str, Plain]``                   a number, a date or text for each name
+``dict[str, ListAddress]``             a list for each name
 ``Plain``, or with ``| None``          a number, a date or text
 ``ListAddress``, or with ``| None``    a list beside the one to work on
 ``FilePath``, or with ``| None``       a file that is no list, such as rules
@@ -41,7 +44,7 @@ from typing import Annotated, Any, Literal, NewType, TypeVar, Union
 import msgspec
 
 from gruff_ledger.problems import BadTerms, Problem, nearest_or_all
-from gruff_ledger.terms import kinds
+from gruff_ledger.terms import kinds, kinds_of_each
 from gruff_ledger.terms.kinds import Kind
 from gruff_ledger.terms.limits import LIMITS
 from gruff_ledger.terms.written import shown
@@ -80,6 +83,7 @@ Item = NewType("Item", str)
 Pair = NewType("Pair", str)
 Heading = NewType("Heading", str)
 Formula = NewType("Formula", str)
+Examples = NewType("Examples", tuple[str, ...])
 Order = NewType("Order", str)
 Plain = NewType("Plain", str)
 ListAddress = NewType("ListAddress", str)
@@ -106,9 +110,12 @@ _KINDS_OF_TUPLES: dict[Any, Kind] = {
     Pair: kinds.Pairs(),
 }
 _KINDS_OF_DICTS: dict[Any, Kind] = {
-    str: kinds.TextOfEach(),
-    Heading: kinds.NameOfEach(),
-    Formula: kinds.FormulaOfEach(),
+    str: kinds_of_each.TextOfEach(),
+    Heading: kinds_of_each.NameOfEach(),
+    Formula: kinds_of_each.FormulaOfEach(),
+    Examples: kinds_of_each.ExamplesOfEach(),
+    Plain: kinds_of_each.ValueOfEach(),
+    ListAddress: kinds_of_each.ListOfEach(),
 }
 
 
@@ -201,7 +208,7 @@ def _kind(hint: Any) -> Kind:
     if origin is tuple:
         return _KINDS_OF_TUPLES.get(args[0]) or kinds.Names()
     if origin is dict:
-        return _KINDS_OF_DICTS.get(args[1]) or kinds.NamesOfEach()
+        return _KINDS_OF_DICTS.get(args[1]) or kinds_of_each.NamesOfEach()
     return _KINDS[hint]
 
 

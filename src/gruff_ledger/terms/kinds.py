@@ -11,14 +11,13 @@ import datetime
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from gruff_ledger.field_names import format_names, parse_items, parse_names, parse_pairs
+from gruff_ledger.field_names import format_names, parse_items, parse_names
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.terms.written import (
     are_texts,
     field_in_order,
     read_inline_table,
     shown,
-    split_pair,
 )
 
 # The greatest whole number of a term, and with a minus the least.
@@ -27,8 +26,8 @@ MOST_WHOLE = 10**18 - 1
 # Python reads whole numbers of no more than 4,300 digits.
 _MOST_CHARACTERS = 4000
 
-_TEXTS = {"type": "string"}
-_TEXT_LIST = {"type": ["array", "string"], "items": _TEXTS}
+TEXTS = {"type": "string"}
+TEXT_LIST = {"type": ["array", "string"], "items": TEXTS}
 
 
 class Kind:
@@ -92,7 +91,7 @@ class Kind:
 
     def schema(self) -> dict[str, Any]:
         """Return the JSON Schema of a value."""
-        return dict(_TEXTS)
+        return dict(TEXTS)
 
     def of_option(self, said: Any) -> Any:
         """
@@ -193,7 +192,7 @@ class OrderText(Kind):
 
     def schema(self) -> dict[str, Any]:
         """Return the JSON Schema of a value."""
-        return dict(_TEXT_LIST)
+        return dict(TEXT_LIST)
 
     def of_option(self, said: Any) -> Any:
         """Return all fields as one text."""
@@ -252,7 +251,7 @@ class Texts(Kind):
 
     def schema(self) -> dict[str, Any]:
         """Return the JSON Schema of a value."""
-        return dict(_TEXT_LIST)
+        return dict(TEXT_LIST)
 
     def of_option(self, said: Any) -> Any:
         """Return each text that is given."""
@@ -304,116 +303,9 @@ class Pairs(Items):
         """Return the JSON Schema of a value."""
         return {
             "type": ["array", "string", "object"],
-            "items": _TEXTS,
-            "additionalProperties": _TEXTS,
+            "items": TEXTS,
+            "additionalProperties": TEXTS,
         }
-
-
-class TextOfEach(Kind):
-    """A text for each name; a docket may write ``"a=b, c=d"``."""
-
-    words = "a table with a text for each name"
-    placeholder = "NAME=TEXT, …"
-    example = ' As in --{key} "Boat name=Boat". May be repeated.'
-    is_repeated = True
-    of_names = False
-
-    def widened(self, value: Any) -> Any:
-        """Return a text with pairs in it as a table."""
-        return self._table([value]) if isinstance(value, str) else value
-
-    def fits(self, value: Any) -> bool:
-        """Whether it is a table of texts."""
-        return isinstance(value, Mapping) and all(
-            isinstance(each, str) for each in value.values()
-        )
-
-    def schema(self) -> dict[str, Any]:
-        """Return the JSON Schema of a value."""
-        return {"type": ["object", "string"], "additionalProperties": _TEXTS}
-
-    def of_option(self, said: Any) -> Any:
-        """Return all pairs that are given as one table."""
-        return self._table(said)
-
-    def _table(self, said: Sequence[str]) -> dict[str, str]:
-        return dict(
-            pair for each in said for pair in parse_pairs(each, of_names=self.of_names)
-        )
-
-
-class NameOfEach(TextOfEach):
-    """A name for each name."""
-
-    words = "a table with a name for each name, or pairs of names"
-    placeholder = "NAME=NAME, …"
-    example = ' As in --{key} "Boat name=Boat, Mooring=Berth". May be repeated.'
-    of_names = True
-
-
-class FormulaOfEach(TextOfEach):
-    """A formula for each name."""
-
-    words = "a table with a formula for each name"
-    placeholder = "FIELD=FORMULA"
-    example = ' As in --{key} "fee=rate * length". May be repeated.'
-
-    def widened(self, value: Any) -> Any:
-        """Return a value as it is: a formula may hold commas and equals signs."""
-        return value
-
-    def schema(self) -> dict[str, Any]:
-        """Return the JSON Schema of a value."""
-        return {"type": "object", "additionalProperties": _TEXTS}
-
-    def of_option(self, said: Any) -> Any:
-        """Return the formula of each name."""
-        return dict(self._pair(each) for each in said)
-
-    def _pair(self, text: str) -> tuple[str, str]:
-        name, sign, formula = text.partition("=")
-        if name.strip() and sign:
-            return split_pair(text, self.placeholder)
-        # The habit of a spreadsheet, where a cell has its place and no name.
-        raise BadTerms(
-            f"'{text}' does not name the field that it is for.",
-            f'Write the field\'s name first: "Value={(formula or name).strip()}".',
-        )
-
-
-class NamesOfEach(Kind):
-    """Names for each name."""
-
-    words = "a table with a list of names for each name"
-    placeholder = "FIELD=VALUE, …"
-    example = ' As in --{key} "class=A, B, C". May be repeated.'
-    is_repeated = True
-
-    def fits(self, value: Any) -> bool:
-        """Whether it is a table of texts and lists of texts."""
-        return isinstance(value, Mapping) and all(
-            isinstance(each, str) or are_texts(each) for each in value.values()
-        )
-
-    def settled(self, value: Any) -> Any:
-        """Return the names of each as a tuple."""
-        return {
-            name: parse_names(each) if isinstance(each, str) else tuple(each)
-            for name, each in value.items()
-        }
-
-    def plain(self, value: Any) -> Any:
-        """Return the names of each as a list."""
-        return {name: list(each) for name, each in value.items()}
-
-    def schema(self) -> dict[str, Any]:
-        """Return the JSON Schema of a value."""
-        return {"type": "object", "additionalProperties": _TEXT_LIST}
-
-    def of_option(self, said: Any) -> Any:
-        """Return the names of each name."""
-        pairs = (split_pair(each, self.placeholder) for each in said)
-        return {name: list(parse_names(values)) for name, values in pairs}
 
 
 class Tables(Kind):

@@ -5,27 +5,36 @@ The words are those of the sort specification list of ISO/IEC 9075-2.
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import re
-from collections.abc import Mapping, Sequence
-from typing import Any, Literal, NamedTuple
+from collections.abc import Callable, Sequence
+from typing import Any, Literal, NamedTuple, TypeVar
 
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import DatePattern, read_moments
 from gruff_ledger.cells.keys.distinct import few_values
-from gruff_ledger.cells.kinds import dates_in_figures, kind_of
-from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
+from gruff_ledger.cells.kinds import kind_of
+from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.order import code_ranks, number_ranks, sort_places, text_ranks
 from gruff_ledger.columns.arrays import filter_column
-from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, parse_names
-from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
-from gruff_ledger.table import Table
+from gruff_ledger.table import Origin, Table
+from gruff_ledger.written.ask import InDoubt
+from gruff_ledger.written.read import (
+    FieldDates,
+    FieldNumbers,
+    kind_said,
+    read_dates,
+    read_numbers,
+)
+
+_Read = TypeVar("_Read", FieldNumbers, FieldDates)
 
 Way = Literal["text", "code", "number", "date"]
 
@@ -114,9 +123,7 @@ def parse_order(text: str, term: str) -> tuple[Key, ...]:
         at = match.end() + 1
 
 
-def ordering(
-    table: Table, key: Key, forms: Mapping[str, Form], term: str
-) -> tuple[str, Ordering]:
+def ordering(table: Table, key: Key, term: str) -> tuple[str, Ordering]:
     """
     Rank the records of a list by one field.
 
@@ -133,26 +140,19 @@ def ordering(
         If it holds dates whose day and month could be read both ways.
     """
     heading, notes = find_field(table, key.name, term)
-    column = table.cells(heading)
-    # Of a field with few values, each is read once.
-    few = few_values(column)
-    values, codes = few or (column, slice(None))
-    cells = _Cells(values, blank_mask(values), codes, forms.get(heading, Form()))
-    way = key.way
-    if way is None:
-        way, said = _detected(cells, heading, term)
-        notes += said
-    elif way == "date" and cells.pattern is None:
-        notes += _with_pattern(cells, heading, term)
+    cells = _Cells(table, heading)
+    way = key.way or _detect_way(cells)
     bad = np.zeros(len(table), np.bool_)
     if way == "number":
         amounts, bad = cells.numbers
-        ranks = number_ranks(amounts)[codes]
+        ranks = number_ranks(amounts)[cells.codes]
     elif way == "date":
         moments, bad = cells.dates
-        ranks = moments[codes]
+        ranks = moments[cells.codes]
     else:
-        ranks = (code_ranks(values) if way == "code" else text_ranks(values))[codes]
+        rank = code_ranks if way == "code" else text_ranks
+        ranks = rank(cells.column)[cells.codes]
+    notes += tuple(cells.notes)
     if bad.any():
         filled = len(table) - int(np.count_nonzero(cells.blank))
         left_out = check_readable(
@@ -168,7 +168,7 @@ def ordering(
                 f"{heading} is not a {way}; the record comes last.",
                 heading,
                 table.origin.pick(bad),
-                filter_column(column, bad),
+                filter_column(table.cells(heading), bad),
             ),
         )
     return heading, Ordering(ranks, cells.blank | bad, way, findings, notes)
@@ -178,82 +178,72 @@ class _Cells:
     """
     The cells of a field, read once however often they are asked for.
 
-    Parameters
+    Of a field with few values each is read once, where they are written plainly.
+
+    Attributes
     ----------
-    column, blank
-        Its values, each of which `codes` gives to its cells.
+    column : Column
+        The values that `codes` gives to cells.
+    codes : ndarray of int64, shape (n,), or slice
+    blank : ndarray of bool, shape (n,)
+    notes : list of Note
+        How the field was read.
     """
 
-    def __init__(
-        self, column: Column, blank: Mask, codes: Indices | slice, form: Form
-    ) -> None:
-        self.column = column
-        self._blank = blank
-        self._codes = codes
-        self.blank = blank[codes]
-        self.form = form
-        self.pattern = form.date
+    def __init__(self, table: Table, heading: str) -> None:
+        whole = table.cells(heading)
+        self.said = kind_said(table, heading)
+        few = None if self.said else few_values(whole)
+        self.column = whole
+        self.codes: Indices | slice = slice(None)
+        if few is not None:
+            self.column, self.codes = few
+        self._blank = blank_mask(self.column)
+        self.blank = self._blank[self.codes]
+        self.notes: list[Note] = []
+        self._table, self._heading = table, heading
+        origin = Origin.counted(0, 1, len(self.column))
+        self._values = Table((heading,), (self.column,), origin)
+        self._is_few = few is not None
 
-    @property
-    def values_filled(self) -> int:
-        """How many of its values are not blank."""
-        return int(np.count_nonzero(~self._blank))
+    def _read(self, read: Callable[[Table, str], _Read]) -> _Read:
+        """Read the values, or where they are not plain the whole field as it is."""
+        if self._is_few:
+            with contextlib.suppress(InDoubt):
+                found = read(self._values, self._heading)
+                if found.is_plain:
+                    return found
+            self._use_whole()
+        found = read(self._table, self._heading)
+        self.notes += found.notes
+        return found
+
+    def _use_whole(self) -> None:
+        self.column, self.codes = self._table.cells(self._heading), slice(None)
+        self._blank, self._is_few = self.blank, False
 
     @functools.cached_property
     def numbers(self) -> tuple[Amounts, Mask]:
         """The values as numbers, and which filled cells are none."""
-        amounts, is_number = read_amounts(self.column, self.form.number)
-        return amounts, (~is_number & ~self._blank)[self._codes]
+        read = self._read(read_numbers)
+        return read.amounts, (~read.is_number & ~self._blank)[self.codes]
 
     @functools.cached_property
     def dates(self) -> tuple[Indices, Mask]:
         """The values as dates, and which filled cells are none."""
-        moments, is_date = read_moments(self.column, self.pattern)
-        return moments.values, (~is_date & ~self._blank)[self._codes]
+        read = self._read(read_dates)
+        return read.moments.values, (~read.is_date & ~self._blank)[self.codes]
 
 
-def _detected(cells: _Cells, heading: str, term: str) -> tuple[Way, tuple[Note, ...]]:
+def _detect_way(cells: _Cells) -> Way:
     kind = kind_of(
         cells.column,
-        cells.blank,
+        blank_mask(cells.column),
         lambda: cells.numbers[1],
         lambda: cells.dates[1],
-        number_is_stated=cells.form.states_number,
-        date_is_stated=cells.form.date is not None,
+        said=cells.said,
     )
-    if kind == "number" or kind == "date":
-        return kind, ()
-    forms = dates_in_figures(cells.column)
-    if kind != "text" or 2 * forms.count <= cells.values_filled:
-        return "text", ()
-    return "date", _with_pattern(cells, heading, term)
-
-
-def _with_pattern(cells: _Cells, heading: str, term: str) -> tuple[Note, ...]:
-    """
-    Read dates in figures by the pattern that their cells settle, where most are such.
-
-    Raises
-    ------
-    BadTerms
-        If they leave open which comes first, day or month.
-    """
-    forms = dates_in_figures(cells.column)
-    if 2 * forms.count <= cells.values_filled:
-        return ()
-    if not forms.is_settled or " or " in forms.pattern:
-        raise BadTerms(
-            f"'{heading}' holds dates in which day and month could be read both ways: "
-            f"{forms.pattern}.",
-            f"State which in `form`, as in fields = ['{heading}'], "
-            f"date = 'dd/MM/yyyy'; or order it AS TEXT in `{term}`.",
-            field=heading,
-        )
-    # Read anew, by the pattern.
-    cells.pattern = DatePattern(forms.pattern)
-    cells.__dict__.pop("dates", None)
-    said = f"{heading}: its dates are read by the pattern {forms.pattern}."
-    return (Note(said, "To read them differently, give their `form`."),)
+    return kind if kind == "number" or kind == "date" else "text"
 
 
 def ways_note(
@@ -273,7 +263,7 @@ def ways_note(
 
 
 def in_order(
-    table: Table, by: str, form: Sequence[FormTerms], term: str
+    table: Table, by: str, term: str
 ) -> tuple[Table, tuple[Finding, ...], tuple[Note, ...]]:
     """
     Put the records of a list in order.
@@ -283,7 +273,6 @@ def in_order(
     table : Table, n records
     by : str
         The order, as a person states it.
-    form : sequence of FormTerms
     term : str
         What states the order, for messages.
 
@@ -293,8 +282,7 @@ def in_order(
         As `perform` does.
     """
     keys = parse_order(by, term)
-    forms, notes = forms_of(form, table, ())
-    found = [ordering(table, key, forms, term) for key in keys]
+    found = [ordering(table, key, term) for key in keys]
     headings = [heading for heading, _ in found]
     for place, heading in enumerate(headings):
         if heading in headings[:place]:
@@ -309,7 +297,7 @@ def in_order(
         ]
     )
     findings: list[Finding] = []
-    said: list[Note] = list(notes)
+    said: list[Note] = []
     for each in orderings:
         findings += each.findings
         said += each.notes

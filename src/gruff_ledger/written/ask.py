@@ -16,6 +16,9 @@ from gruff_ledger.words import counted, listed
 
 _MOST_STYLES = 4
 
+# What a note on how a field is read is about.
+READ_AS = "how a field is read"
+
 
 class InDoubt(BadTerms):
     """Cells that could be two values, or that cannot be added up as they are."""
@@ -43,7 +46,7 @@ def note_styles(
     return Note(
         f"{heading} is read as {listed(told)}.",
         f"To read it differently, give an example in `written`: '{heading}=…'.",
-        topic="reading of values",
+        topic=READ_AS,
     )
 
 

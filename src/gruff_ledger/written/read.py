@@ -8,14 +8,18 @@ mean is asked, with the two ways to say it. Nothing is guessed.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from typing import NamedTuple, TypeVar
 
 import numpy as np
 
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.found import ISO, FoundDates, find_dates
 from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
 from gruff_ledger.cells.dates.shapes import DateStyle
 from gruff_ledger.cells.groups import Group
+from gruff_ledger.cells.keys.distinct import with_cells
+from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import in_one_form
 from gruff_ledger.cells.numbers.found import FoundNumbers, Style, find_numbers
@@ -29,7 +33,7 @@ from gruff_ledger.written.ask import (
     ask_of_marks,
     note_styles,
 )
-from gruff_ledger.written.way import Way
+from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, ListWay, Way
 
 _PLAIN = {Style(), Style(".")}
 
@@ -45,11 +49,17 @@ class FieldNumbers(NamedTuple):
     is_number : ndarray of bool, shape (n,)
     notes : tuple of Note
         How the field was read, where that is not plain.
+    is_plain : bool
+        Whether all numbers are in the plain form.
+    plain : callable
+        Returns the cells with each number in the plain form, with all its digits.
     """
 
     amounts: Amounts
     is_number: Mask
+    plain: Callable[[], Column]
     notes: tuple[Note, ...] = ()
+    is_plain: bool = True
 
 
 class FieldDates(NamedTuple):
@@ -62,18 +72,21 @@ class FieldDates(NamedTuple):
         The start of 1970 in cells that hold no date.
     is_date : ndarray of bool, shape (n,)
     notes : tuple of Note
+    is_plain : bool
+        Whether all dates are those of ISO 8601.
     """
 
     moments: Moments
     is_date: Mask
     notes: tuple[Note, ...] = ()
+    is_plain: bool = True
 
 
 class _Part(NamedTuple):
     """The records that are written in one way, or whose way is found out together."""
 
     where: Mask
-    way: Way | None
+    way: Way | ListWay | None
 
 
 def kind_said(table: Table, heading: str) -> str:
@@ -82,6 +95,19 @@ def kind_said(table: Table, heading: str) -> str:
     if not ways or len(ways) < len(table.writing(heading).ways):
         return ""
     return "date" if ways[0].holds_dates else "number"
+
+
+def kind_of_field(table: Table, heading: str) -> str:
+    """Tell what most cells of a field are; see `cells.kinds.kind_of`."""
+    column = table.cells(heading)
+    blank = blank_mask(column)
+    return kind_of(
+        column,
+        blank,
+        lambda: ~read_numbers(table, heading).is_number & ~blank,
+        lambda: ~read_dates(table, heading).is_date & ~blank,
+        said=kind_said(table, heading),
+    )
 
 
 def read_numbers(
@@ -107,38 +133,41 @@ def read_numbers(
     currencies: dict[str, Group] = {}
 
     def read(part: _Part, cells: Column, found: FoundNumbers | None) -> FieldNumbers:
-        if part.way is not None:
+        if isinstance(part.way, Way):
             return _numbers_in(part.way, cells)
+        if part.way is not None:
+            found = part.way.numbers(cells)
         found = found or find_numbers(cells)
         places = np.flatnonzero(part.where)
         for mark, doubt in found.doubts.items():
             ask_of_marks(table, heading, mark, doubt.at(places), found.styles)
         _add_groups(styles, found.styles, places)
         _add_groups(currencies, found.currencies, places)
-        return FieldNumbers(found.amounts, found.is_number)
+        return FieldNumbers(found.amounts, found.is_number, found.plain)
 
     parts = _parts_of(table, heading)
     whole = None
     if all(part.way is None for part in parts):
         whole = find_numbers(column)
         if whole.is_plain:
-            return FieldNumbers(whole.amounts, whole.is_number)
+            return FieldNumbers(whole.amounts, whole.is_number, whole.plain)
     if len(parts) == 1:
         result = read(parts[0], column, whole)
     else:
-        result = FieldNumbers(
-            Amounts(np.zeros(len(column), np.int64), 0), np.zeros(len(column), np.bool_)
-        )
+        n = len(column)
+        amounts, is_number = Amounts(np.zeros(n, np.int64), 0), np.zeros(n, np.bool_)
+        written: list[tuple[Mask, Callable[[], Column]]] = []
         for part in parts:
             some = read(part, filter_column(column, part.where), None)
-            result.is_number[part.where] = some.is_number
-            amounts = put_amounts(result.amounts, part.where, some.amounts)
-            result = result._replace(amounts=amounts)
+            is_number[part.where] = some.is_number
+            amounts = put_amounts(amounts, part.where, some.amounts)
+            written.append((part.where, some.plain))
+        result = FieldNumbers(amounts, is_number, lambda: _put(column, written))
     if len(currencies) > 1 and not with_currencies:
         ask_of_currencies(table, heading, currencies)
-    if {*styles} <= _PLAIN:
-        return result
-    return result._replace(notes=(note_styles(heading, styles),))
+    is_said = any(isinstance(part.way, Way) and part.way != PLAIN_WAY for part in parts)
+    notes = () if {*styles} <= _PLAIN else (note_styles(heading, styles),)
+    return result._replace(notes=notes, is_plain=not (is_said or notes))
 
 
 def read_dates(table: Table, heading: str) -> FieldDates:
@@ -159,7 +188,9 @@ def read_dates(table: Table, heading: str) -> FieldDates:
     styles: dict[DateStyle, Group] = {}
 
     def read(part: _Part, cells: Column, found: FoundDates | None) -> FieldDates:
-        way = part.way
+        way = part.way if isinstance(part.way, Way) else None
+        if isinstance(part.way, ListWay):
+            found = part.way.dates(cells)
         if way is not None and not way.holds_dates:
             none = np.zeros(len(cells), np.bool_)
             return FieldDates(Moments(np.zeros(len(cells), np.int64), none), none)
@@ -194,9 +225,9 @@ def read_dates(table: Table, heading: str) -> FieldDates:
             timed[part.where] = some.moments.timed
             is_date[part.where] = some.is_date
         result = FieldDates(Moments(values, timed), is_date)
-    if {*styles} <= {ISO}:
-        return result
-    return result._replace(notes=(note_styles(heading, styles),))
+    is_said = any(isinstance(part.way, Way) and part.way != ISO_WAY for part in parts)
+    notes = () if {*styles} <= {ISO} else (note_styles(heading, styles),)
+    return result._replace(notes=notes, is_plain=not (is_said or notes))
 
 
 def _parts_of(table: Table, heading: str) -> list[_Part]:
@@ -207,15 +238,15 @@ def _parts_of(table: Table, heading: str) -> list[_Part]:
     """
     writing = table.writing(heading)
     n = len(table)
-    codes = np.zeros(n, np.uint8) if writing.codes is None else writing.codes
+    codes = np.zeros(n, np.int64) if writing.codes is None else writing.codes
     parts: list[_Part] = []
     for number, way in enumerate(writing.ways):
         where = codes == number
-        if isinstance(way, Way):
+        if isinstance(way, Way | ListWay):
             parts.append(_Part(where, way))
             continue
         sources = table.origin.source[where]
-        several = bool(len(sources)) and bool((sources != sources[0]).any())
+        several = way is None and bool((sources != sources[:1]).any())
         for source in np.unique(sources).tolist() if several else [None]:
             mine = where if source is None else where & (table.origin.source == source)
             parts.append(_Part(mine, None))
@@ -225,9 +256,19 @@ def _parts_of(table: Table, heading: str) -> list[_Part]:
 def _numbers_in(way: Way, cells: Column) -> FieldNumbers:
     """Read cells as the numbers that a person said."""
     if not way.numbers:
-        none = np.zeros(len(cells), np.int64)
-        return FieldNumbers(Amounts(none, 0), np.zeros(len(cells), np.bool_))
-    return FieldNumbers(*read_amounts(in_one_form(cells, way.numbers)))
+        none = Amounts(np.zeros(len(cells), np.int64), 0)
+        return FieldNumbers(none, np.zeros(len(cells), np.bool_), lambda: cells)
+    plain = in_one_form(cells, way.numbers)
+    amounts, is_number = read_amounts(plain)
+    written = [(is_number, lambda: filter_column(plain, is_number))]
+    return FieldNumbers(amounts, is_number, lambda: _put(cells, written))
+
+
+def _put(column: Column, parts: Sequence[tuple[Mask, Callable[[], Column]]]) -> Column:
+    """Return a field with some of its cells written anew."""
+    for where, written in parts:
+        column = with_cells(column, where, written())
+    return column
 
 
 def _also_by(

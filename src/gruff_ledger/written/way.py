@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Sequence
 
 import msgspec
 
+from gruff_ledger.cells.dates.found import FoundDates, find_dates
 from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.dates.shapes import (
     DAY_FIRST,
@@ -16,7 +18,9 @@ from gruff_ledger.cells.dates.shapes import (
     date_shape,
 )
 from gruff_ledger.cells.numbers.forms import NumberForm
+from gruff_ledger.cells.numbers.found import FoundNumbers, find_numbers
 from gruff_ledger.cells.numbers.shapes import Shape, shape_of
+from gruff_ledger.columns.types import Column
 from gruff_ledger.problems import BadTerms
 
 
@@ -49,6 +53,47 @@ class Way(msgspec.Struct, frozen=True):
     def words(self) -> str:
         """The examples, as they are told."""
         return ", ".join(self.examples)
+
+
+class ListWay:
+    """
+    The way of a field that nobody spoke of: what its list proves, once that is asked.
+
+    It holds the cells of the whole list, so that what they prove is true of the records
+    that are left of it, too.
+
+    Parameters
+    ----------
+    column : Column
+    """
+
+    def __init__(self, column: Column) -> None:
+        self._column = column
+
+    @functools.cached_property
+    def _numbers(self) -> FoundNumbers:
+        return find_numbers(self._column)
+
+    @functools.cached_property
+    def _dates(self) -> FoundDates:
+        return find_dates(self._column)
+
+    def numbers(self, cells: Column) -> FoundNumbers:
+        """Read some cells of the list as numbers."""
+        if cells is self._column:
+            return self._numbers
+        return find_numbers(cells, self._numbers.roles)
+
+    def dates(self, cells: Column) -> FoundDates:
+        """Read some cells of the list as dates."""
+        if cells is self._column:
+            return self._dates
+        return find_dates(cells, order=self._dates.order)
+
+
+# The ways of numbers and dates that are written plainly, as typed sources give them.
+PLAIN_WAY = Way(("1234.56",), (NumberForm(),))
+ISO_WAY = Way(("2026-12-31",), (), (DateStyle("year"),))
 
 
 def way_of(examples: Sequence[str], field: str) -> Way:

@@ -30,14 +30,3 @@ class SettledTest(FolderTest):
         told = self.gruff("rollup", "a.csv", "--to", "c.csv").stderr.decode()
         self.assertEqual(self.text("c.csv"), "Kind,Sum\nx,4\n")
         self.assertIn("1 labels down", told)
-
-    def test_two_forms_of_one_field_are_refused(self) -> None:
-        """By name, or by a form that names none."""
-        self.write("a.csv", 'Kind,Sum\nx,"1,5"\n')
-        for forms in (
-            ("fields=['Sum'], decimal=','", "fields=['sum'], group=','"),
-            ("decimal=','", "fields=['Sum'], group=','"),
-        ):
-            more = [word for form in forms for word in ("--form", form)]
-            said = self.problem("rollup", "a.csv", *more, "--to", "b.csv")
-            self.assertIn("two forms are given for the field 'Sum'", said)

@@ -2,11 +2,10 @@
 
 import unittest
 
-from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.work.clean.compute.perform import perform
 from gruff_ledger.work.clean.compute.terms import ComputeTerms
-from tests.support import FolderTest, table
+from tests.support import FolderTest, table, written
 
 LIST = table("boat|rate|length", "Amber|4.20|10.5", "Bold|4.20|", "Calm|x|7")
 
@@ -44,18 +43,12 @@ class ComputeTest(unittest.TestCase):
         self.assertEqual(change.now.to_pylist(), ["21", "14"])
 
     def test_forms_are_true_of_the_fields_as_they_came(self) -> None:
-        list_ = table("fee", "1,5")
+        list_ = written(table("fee", "1,5"), fee="1,5")
         terms = ComputeTerms(
             formula={"fee": "fee * 2", "more": "fee + 1"},
             overwrite=True,
-            form=(FormTerms(fields=("fee",), decimal=","),),
         )
         self.assertEqual(perform(terms, list_).table.records(), [("3", "4")])
-
-    def test_a_form_says_of_which_fields_it_is_true(self) -> None:
-        with self.assertRaises(BadTerms) as caught:
-            compute(formula={"fee": "rate"}, form=(FormTerms(decimal=","),))
-        self.assertIn("not of which fields", caught.exception.what)
 
     def test_fractions_that_do_not_end_are_said(self) -> None:
         outcome = compute(formula={"third": "length / 9"})

@@ -5,20 +5,22 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.clean.scrub.perform import perform
 from gruff_ledger.work.clean.scrub.terms import ScrubTerms
 from tests.support import FolderTest, table
+from tests.support import written as as_written
 
 CELLS = st.lists(st.text("aB \u00a0\u200bé1,.-", max_size=6), min_size=1, max_size=12)
 
 
-def scrub(cells, references=None, **terms):
+def scrub(cells, references=None, written="", **terms):
     """Scrub a list of one field; return its cells and the outcome."""
     rows = [[cell] for cell in cells]
     list_ = Table.of_records(["a"], rows)
+    if written:
+        list_ = as_written(list_, a=written)
     outcome = perform(ScrubTerms(**terms), list_, references)
     return outcome.table.cells("a").to_pylist(), outcome
 
@@ -146,8 +148,6 @@ class MapTest(unittest.TestCase):
 
 
 class NumbersTest(unittest.TestCase):
-    FORM = (FormTerms(decimal=",", group=".", currency="€", brackets=True),)
-
     def test_rewritten_in_one_form(self) -> None:
         cells = ["1.250,50 €", "(3)", "7", "", "x", "1.25"]
         for number, expected in (
@@ -157,12 +157,31 @@ class NumbersTest(unittest.TestCase):
         ):
             with self.subTest(number=number):
                 after, outcome = scrub(
-                    cells, fields=("a",), number=number, form=self.FORM
+                    cells, fields=("a",), number=number, written="1.234,56 €, (4)"
                 )
                 self.assertEqual(after, expected)
                 (found,) = outcome.findings
                 left = ["x", "1.25"] if number != "0" else ["1.250,50 €", "x", "1.25"]
                 self.assertEqual(found.value.to_pylist(), left)
+
+    def test_found_out_from_the_cells(self) -> None:
+        """Each in its own way, and those that are plain already are no change."""
+        cells = ["1.250,50 €", "(3)", "12.50", "", "x", "8 USD-"]
+        after, outcome = scrub(cells[:-1], fields=("a",), number="plain")
+        self.assertEqual(after, ["1250.50", "-3", "12.50", "", "x"])
+        self.assertEqual(len(outcome.changes[0].origin), 2)
+        with self.assertRaisesRegex(BadTerms, "several currencies: EUR \\(1\\) and"):
+            scrub(cells, fields=("a",), number="plain")
+
+    def test_the_currency_goes_to_a_field_of_its_own(self) -> None:
+        boats = table("a|b", "1.250,50 €|1", "8 USD-|2", "7|3")
+        terms = ScrubTerms(fields=("a",), number="plain", currency_to="Currency")
+        result = perform(terms, boats).table
+        self.assertEqual(result.headings, ("a", "Currency", "b"))
+        self.assertEqual(
+            result.records(),
+            [("1250.50", "EUR", "1"), ("-8", "USD", "2"), ("7", "", "3")],
+        )
 
     def test_rounded_only_as_stated(self) -> None:
         for rounding, expected in (
@@ -179,11 +198,14 @@ class NumbersTest(unittest.TestCase):
                 self.assertEqual(cells, [expected])
 
     def test_dates_rewritten(self) -> None:
-        form = (FormTerms(date="d/M/yyyy"),)
-        cells = ["1/5/2026", "31/2/2026", "", "2026-05-01"]
-        after, outcome = scrub(cells, fields=("a",), date="iso", form=form)
-        self.assertEqual(after, ["2026-05-01", *cells[1:]])
-        self.assertEqual(outcome.findings[0].value.to_pylist(), [cells[1], cells[3]])
+        cells = ["1/5/2026", "31/2/2026", "", "2026-05-01", "3. Mai 26"]
+        after, outcome = scrub(
+            cells, fields=("a",), date="iso", written="31/12/2026, 3 Dec 26"
+        )
+        self.assertEqual(
+            after, ["2026-05-01", "31/2/2026", "", "2026-05-01", "2026-05-03"]
+        )
+        self.assertEqual(outcome.findings[0].value.to_pylist(), [cells[1]])
         after, _ = scrub(["2026-05-01"], fields=("a",), date="dd.MM.yy")
         self.assertEqual(after, ["01.05.26"])
 
@@ -206,23 +228,6 @@ class RefusalTest(unittest.TestCase):
         with self.assertRaises(UnknownField):
             scrub(["x"], fields=("b",), trim=True)
 
-    def test_forms_that_nothing_is_written_in(self) -> None:
-        for terms, words in (
-            ({"decimal": "5"}, "decimal character"),
-            ({"decimal": ""}, "no decimal character"),
-            ({"decimal": ",", "group": ","}, "group character too"),
-            ({"group": "ab"}, "group character"),
-            ({"currency": "5"}, "cannot be a currency"),
-            ({"date": "x"}, "means nothing"),
-        ):
-            with self.subTest(terms=terms):
-                with self.assertRaises(BadTerms) as caught:
-                    FormTerms(**terms)
-                self.assertIn(words, caught.exception.what)
-        twice = (FormTerms(fields=("a",)), FormTerms(fields=("a",), decimal=","))
-        with self.assertRaises(BadTerms):
-            scrub(["1"], fields=("a",), number="plain", form=twice)
-
 
 class ProgramTest(FolderTest):
     def test_changes_and_findings_are_in_the_ledger(self) -> None:
@@ -242,10 +247,10 @@ class ProgramTest(FolderTest):
         )
         done = self.gruff(
             *("scrub", "b.csv", "--fields", "fee", "--number", "plain"),
-            *("--form", "decimal=','", "--to", "c.csv", "--ledger", "m"),
+            *("--written", "fee=1,5", "--to", "c.csv", "--ledger", "m"),
         )
         self.assertEqual(self.text("c.csv"), "boat,fee\nALBA,1.5\nBolder,x\n")
-        self.assertIn("fee is not a number in the form given", done.stderr.decode())
+        self.assertIn("fee is not a number", done.stderr.decode())
         (found,) = self.records("m/findings.csv")
         self.assertEqual((found["value"], found["record"]), ("x", "2"))
 

@@ -5,18 +5,20 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.formula.forms import FormTerms
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.clean.sort.perform import perform
 from gruff_ledger.work.clean.sort.terms import SortTerms
 from gruff_ledger.work.orders import Key, parse_order
 from tests.support import FolderTest, table
+from tests.support import written as as_written
 
 
-def ordered(cells, by="a", **terms):
+def ordered(cells, by="a", written="", **terms):
     """Sort a list of one field; return its cells and the outcome."""
     list_ = Table.of_records(["a"], [[cell] for cell in cells])
+    if written:
+        list_ = as_written(list_, a=written)
     outcome = perform(SortTerms(by=by, **terms), list_)
     return outcome.table.cells("a").to_pylist(), outcome
 
@@ -69,17 +71,16 @@ class DetectionTest(unittest.TestCase):
         self.assertEqual(ordered(codes, "a AS CODE")[0], ["A9", "A10", "B1"])
         self.assertEqual(ordered(codes, "a AS CODE DESC")[0], ["B1", "A10", "A9"])
         self.assertEqual(ordered(["10", "9"], "a AS TEXT")[0], ["10", "9"])
-        form = (FormTerms(fields=("a",), decimal=","),)
-        self.assertEqual(ordered(["1,5", "1,25"], form=form)[0], ["1,25", "1,5"])
-        form = (FormTerms(fields=("a",), date="M/d/yyyy"),)
+        self.assertEqual(ordered(["1,5", "1,25"])[0], ["1,25", "1,5"])
         cells = ["2/1/2026", "1/3/2026"]
-        self.assertEqual(ordered(cells, form=form)[0], ["1/3/2026", "2/1/2026"])
+        found = ordered(cells, written="12/31/2026")[0]
+        self.assertEqual(found, ["1/3/2026", "2/1/2026"])
 
     def test_dates_that_can_be_read_both_ways_are_asked_about(self) -> None:
         with self.assertRaises(BadTerms) as caught:
             ordered(["2/1/2026", "1/3/2026"])
-        self.assertIn("could be read both ways", caught.exception.what)
-        self.assertIn("`form`", caught.exception.remedy)
+        self.assertIn("could be two dates in 2 cells", caught.exception.what)
+        self.assertIn("`written` 'a=31/12/2026'", caught.exception.remedy)
 
     def test_blanks_stand_last_up_and_down(self) -> None:
         for by, expected in (

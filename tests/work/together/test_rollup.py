@@ -13,7 +13,7 @@ from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
 from gruff_ledger.work.together.rollup.perform import perform
 from gruff_ledger.work.together.rollup.terms import RollupTerms
-from tests.support import FolderTest, table
+from tests.support import FolderTest, table, written
 
 NORTH = table(
     "Takings|May|June",
@@ -194,10 +194,7 @@ class FigureTest(unittest.TestCase):
 
     def test_percentages_are_questioned(self) -> None:
         share = table("K|Share", "a|12%", "b|7", name="share")
-        form = [{"fields": ("Share",), "percent": True}]
-        from gruff_ledger.formula.forms import FormTerms
-
-        outcome = rollup(share, form=tuple(FormTerms(**each) for each in form))
+        outcome = rollup(written(share, Share="12%"))
         self.assertIn("holds percentages, and they are being summed", told(outcome))
         self.assertIn("percentages", told(rollup(share)))
         named = rollup(table("K|per cent full", "a|12", name="x"))
@@ -206,13 +203,11 @@ class FigureTest(unittest.TestCase):
         self.assertNotIn("percentages", told(mean))
 
     def test_forms_of_numbers(self) -> None:
-        from gruff_ledger.formula.forms import FormTerms
-
         grid = table("K|V", "a|1.234,50", "b|7", name="grid")
-        outcome = rollup(grid, form=(FormTerms(decimal=",", group="."),))
-        self.assertEqual(rows(outcome)[1], ("a", "1234.50"))
-        with self.assertRaises(UnknownField):
-            rollup(grid, form=(FormTerms(fields=("Z",), decimal=","),))
+        self.assertEqual(rows(rollup(grid))[1], ("a", "1234.50"))
+        grid = table("K|V", "a|1.234", "b|7", name="grid")
+        self.assertEqual(rows(rollup(grid))[1], ("a", "1.234"))
+        self.assertEqual(rows(rollup(written(grid, V="1.234,5")))[1], ("a", "1234"))
 
 
 class PositionTest(unittest.TestCase):

@@ -73,6 +73,11 @@ class FoundDates(NamedTuple):
     orders: dict[str, Group]
 
     @property
+    def order(self) -> str:
+        """Which of day and month is proven to come first; empty for neither or both."""
+        return next(iter(self.orders)) if len(self.orders) == 1 else ""
+
+    @property
     def is_plain(self) -> bool:
         """Whether all dates are those of ISO 8601."""
         return self.doubts is None and {*self.styles} <= {ISO}
@@ -98,7 +103,9 @@ class _Figures(NamedTuple):
     style: Indices
 
 
-def find_dates(column: Column, stated: Sequence[DateStyle] = ()) -> FoundDates:
+def find_dates(
+    column: Column, stated: Sequence[DateStyle] = (), order: str | None = None
+) -> FoundDates:
     """
     Read the dates of a field in all the forms that its cells prove, or in some.
 
@@ -107,6 +114,9 @@ def find_dates(column: Column, stated: Sequence[DateStyle] = ()) -> FoundDates:
     column : Column, n cells
     stated : sequence of DateStyle, optional
         The ways, beside ISO 8601, in which dates are written; others are none.
+    order : str, optional
+        Which of day and month the whole list proved to come first, where these are
+        some of its cells; empty where it proved neither or both.
     """
     moments, is_date = read_moments(column)
     odd = ~is_date
@@ -122,7 +132,7 @@ def find_dates(column: Column, stated: Sequence[DateStyle] = ()) -> FoundDates:
     timed = np.zeros(len(cells), np.bool_)
     named = _take_each(cells, found, micros, timed, stated)
     places = np.flatnonzero(odd)
-    result = _settle(found, micros, stated)
+    result = _settle(found, micros, stated, order)
     styles |= {
         style: group.at(places) for style, group in {**named, **result.styles}.items()
     }
@@ -147,7 +157,9 @@ class _Settled(NamedTuple):
     orders: dict[str, Group]
 
 
-def _settle(found: _Figures, micros: Indices, stated: Sequence[DateStyle]) -> _Settled:
+def _settle(
+    found: _Figures, micros: Indices, stated: Sequence[DateStyle], order: str | None
+) -> _Settled:
     """Tell which of day and month comes first, and return the moments by that."""
     one, two, year = found.one, found.two, found.year
     is_year_first = (found.style & _YEAR_COMES_FIRST) != 0
@@ -162,10 +174,11 @@ def _settle(found: _Figures, micros: Indices, stated: Sequence[DateStyle]) -> _S
         MONTH_FIRST: by_month & ~by_day & last,
     }
     orders = {
-        order: Group.of_mask(mask) for order, mask in proofs.items() if mask.any()
+        first: Group.of_mask(mask) for first, mask in proofs.items() if mask.any()
     }
     both = by_day & by_month & (one != two)
-    order = next(iter(orders)) if len(orders) == 1 else ""
+    if order is None:
+        order = next(iter(orders)) if len(orders) == 1 else ""
     doubts = None if order else Group.of(both)
     # What is in doubt is read the day first, and the work stops.
     day_first = (by_day & ~(both & (order == MONTH_FIRST))) | proofs[DAY_FIRST]

@@ -43,6 +43,17 @@ class DateStyle(NamedTuple):
     has_time: bool = False
 
     @property
+    def pattern(self) -> str:
+        """The pattern (LDML) of dates written so."""
+        year, month = "y" * self.year_digits, "MMM" if self.has_name else "M"
+        parts = {
+            DAY_FIRST: ("d", month, year),
+            MONTH_FIRST: (month, "d", year),
+            YEAR_FIRST: (year, month, "d"),
+        }[self.order]
+        return self.mark.join(parts) + (" HH:mm" if self.has_time else "")
+
+    @property
     def example(self) -> str:
         """The last day of 2026, written so."""
         year = "2026" if self.year_digits == 4 else "26"

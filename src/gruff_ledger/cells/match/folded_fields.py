@@ -14,6 +14,8 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.dates.moments import read_moments
+from gruff_ledger.cells.dates.moments import to_column as write_moments
 from gruff_ledger.cells.keys.distinct import rewrite_distinct, with_cells
 from gruff_ledger.cells.keys.same_key import blank_key_mask
 from gruff_ledger.cells.match.levels import MAY_FOLD, key_at
@@ -65,6 +67,8 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
         return column
     if level == "number":
         return _numbers(column, or_text=or_text)
+    if level == "date":
+        return _dates(column, or_text=or_text)
 
     def fold(text: str) -> str:
         return key_at(level, text) or (text if or_text else "")
@@ -83,6 +87,20 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
         some = rewrite_distinct(filter_column(column, slow), fold)
         result = with_cells(result, slow, some.column)
     return result
+
+
+def _dates(column: Column, *, or_text: bool) -> Column:
+    """Return the keys of cells at the level of dates; see `folded`."""
+    moments, is_date = read_moments(column)
+    keys = with_cells(column, is_date, filter_column(write_moments(moments), is_date))
+    if not is_date.all():
+        fold = functools.partial(key_at, "date")
+        rest = rewrite_distinct(
+            filter_column(column, ~is_date),
+            lambda text: fold(text) or (text if or_text else ""),
+        )
+        keys = with_cells(keys, ~is_date, rest.column)
+    return keys if unequal(keys, column).any() else column
 
 
 def _numbers(column: Column, *, or_text: bool) -> Column:
@@ -120,7 +138,7 @@ def without_key(columns: Sequence[Column], levels: Sequence[str]) -> Mask:
     """
     found = blank_key_mask(columns)
     for column, level in zip(columns, levels, strict=True):
-        if level in ("letters", "number"):
+        if level in ("letters", "number", "date"):
             found = found | blank_mask(folded(column, level))
     return found
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
 import unicodedata
 from collections.abc import Callable
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.dates.shapes import UNKNOWN, date_shape
 from gruff_ledger.cells.numbers.plain import number_of, plain_text
 
 # Signs beyond ASCII that stay as they are at every level, and a pattern (RE2) of all
@@ -68,6 +70,23 @@ def number_key(text: str) -> str | None:
     return "0" if bare in ("-0", "0", "") else bare
 
 
+def date_key(text: str) -> str | None:
+    """
+    Fold a text for the match level `date`: the same day and time have one key.
+
+    Examples
+    --------
+    >>> date_key("3 Dec 2026"), date_key("2026-12-03"), date_key("03/04/2026")
+    ('2026-12-03', '2026-12-03', None)
+    """
+    shape = date_shape(text)
+    if shape is None or (shape.style.order == UNKNOWN and shape.day != shape.month):
+        return None
+    day = datetime.datetime(shape.year, shape.month, shape.day)
+    moment = day + datetime.timedelta(microseconds=shape.micros)
+    return moment.isoformat() if shape.style.has_time else moment.date().isoformat()
+
+
 # What two cells must have in common to match, in rising order of looseness. A text
 # without a key matches nothing.
 LEVELS: dict[str, Callable[[str], str | None]] = {
@@ -75,6 +94,7 @@ LEVELS: dict[str, Callable[[str], str | None]] = {
     "loose": loose,
     "letters": letters,
     "number": number_key,
+    "date": date_key,
 }
 
 

@@ -263,6 +263,14 @@ def _are_usual(column: Column, form: NumberForm, *, exactly: bool = False) -> Ma
     return matching(column, rf"\A{pattern}\z")
 
 
+def replace_text(column: Column, written: str, plain: str) -> Column:
+    """Return a field with one text in the place of another, wherever it stands."""
+    functions = arrow_functions()
+    options = functions.ReplaceSubstringOptions(written, plain)
+    cells = functions.call_function("replace_substring", [column], options)
+    return pa.chunked_array(cells.chunks, pa.string())
+
+
 def bare_cells(column: Column, form: NumberForm) -> Column:
     """Return cells that are written as usual with no more than sign, digits, point."""
     functions = arrow_functions()

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -21,7 +21,7 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.groups import Group
 from gruff_ledger.cells.keys.distinct import distinct, first_places, with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
-from gruff_ledger.cells.numbers.forms import NumberForm, bare_cells
+from gruff_ledger.cells.numbers.forms import NumberForm, bare_cells, replace_text
 from gruff_ledger.cells.numbers.plain import plain_text
 from gruff_ledger.cells.numbers.shapes import (
     APOSTROPHES,
@@ -89,12 +89,19 @@ class FoundNumbers(NamedTuple):
         where none of its numbers has decimals.
     doubts : dict of str to Group
         By the mark, the cells that could be two numbers.
+    plain : callable
+        Returns the cells with each number in the plain form, with all its digits.
+    roles : dict of str to str, or None
+        What a point and a comma are, ``decimal`` or ``group``, where a lone one stands
+        before three digits; None where that is open.
     """
 
     amounts: Amounts
     is_number: Mask
     styles: dict[Style, Group]
     doubts: dict[str, Group]
+    plain: Callable[[], Column]
+    roles: Mapping[str, str | None]
 
     @property
     def is_plain(self) -> bool:
@@ -112,13 +119,17 @@ class FoundNumbers(NamedTuple):
         return found
 
 
-def find_numbers(column: Column) -> FoundNumbers:
+def find_numbers(
+    column: Column, roles: Mapping[str, str | None] | None = None
+) -> FoundNumbers:
     """
     Read the numbers of a field in all the forms that its cells prove.
 
     Parameters
     ----------
     column : Column, n cells
+    roles : mapping, optional
+        What the whole list proved of its marks, where these are some of its cells.
     """
     amounts, is_number = read_amounts(column)
     odd = ~is_number
@@ -126,9 +137,12 @@ def find_numbers(column: Column) -> FoundNumbers:
         odd[odd] = ~blank_mask(filter_column(column, odd))
     plain = Group.of(is_number)
     if not odd.any():
-        return FoundNumbers(
-            amounts, is_number, {Style("."): plain} if plain else {}, {}
-        )
+        every = {Style("."): plain} if plain else {}
+        plain_roles = {".": "decimal", ",": None}
+        if roles is None or roles["."] == "decimal" or not plain:
+            return FoundNumbers(
+                amounts, is_number, every, {}, lambda: column, roles or plain_roles
+            )
     reader = _OddCells(filter_column(column, odd))
     places = np.flatnonzero(odd)
     styles = {style: group.at(places) for style, group in reader.styles.items()}
@@ -136,13 +150,17 @@ def find_numbers(column: Column) -> FoundNumbers:
     for mark, mask in reader.in_doubt.items():
         in_doubt[mark][places] = mask
     if plain:
-        has_points = _tell_points(column, is_number, styles, in_doubt["."])
-        if not reader.in_doubt["."].any() and not _is_contested(styles):
+        has_points = _tell_points(column, is_number, in_doubt["."])
+        is_contested = _is_contested(styles)
+        if roles is not None:
+            is_contested = roles["."] != "decimal"
+        if not is_contested and not reader.in_doubt["."].any():
             in_doubt["."][:] = False
         rest = is_number & ~in_doubt["."]
         if rest.any():
             styles[Style("." if has_points else "")] = Group.of_mask(rest)
-    roles = {mark: _role_of(mark, styles) for mark in ".,"}
+    if roles is None:
+        roles = {mark: _role_of(mark, styles) for mark in ".,"}
     doubts = {}
     for mark, mask in in_doubt.items():
         group = Group.of(mask)
@@ -162,7 +180,16 @@ def find_numbers(column: Column) -> FoundNumbers:
     for mask in grouped:
         if mask.any():
             amounts = _with_groups(amounts, mask)
-    return FoundNumbers(amounts, is_number, styles, doubts)
+
+    def plain_cells() -> Column:
+        result = with_cells(column, odd, reader.plain)
+        for mask in grouped:
+            if mask.any():
+                whole = replace_text(filter_column(result, mask), ".", "")
+                result = with_cells(result, mask, whole)
+        return with_cells(result, ~is_number, filter_column(column, ~is_number))
+
+    return FoundNumbers(amounts, is_number, styles, doubts, plain_cells, roles)
 
 
 def _with_groups(amounts: Amounts, where: Mask) -> Amounts:
@@ -171,14 +198,9 @@ def _with_groups(amounts: Amounts, where: Mask) -> Amounts:
     return put_amounts(amounts, where, some)
 
 
-def _tell_points(
-    column: Column, is_number: Mask, styles: dict[Style, Group], in_doubt: Mask
-) -> bool:
+def _tell_points(column: Column, is_number: Mask, in_doubt: Mask) -> bool:
     """
-    Tell whether plain numbers have decimals, and mark those that may have groups.
-
-    Nothing is marked where the field knows no other way to write numbers.
-    """
+    Tell whether plain numbers have decimals, and mark those that may have groups."""
     plain = filter_column(column, is_number)
     in_doubt[is_number] = matching(plain, _POINT_IN_DOUBT)
     return bool(matching(filter_column(column, is_number & ~in_doubt), r"\.").any())

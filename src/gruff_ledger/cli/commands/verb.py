@@ -40,7 +40,7 @@ from gruff_ledger.job.job import (
     further_outs,
     referred,
 )
-from gruff_ledger.lists.address import STANDARD_INPUT, list_name
+from gruff_ledger.lists.address import STANDARD_INPUT, list_name, named_list
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import output_place, split_part
@@ -293,6 +293,8 @@ def job_of_verb(
     """
     terms = terms_from(verb.terms, given)
     pinned = terms_from(ReadingTerms, given)
+    names = _names(addresses)
+    addresses = [named_list(each)[1] for each in addresses]
     if len(addresses) > 1 and not verb.several:
         raise UnreadableSource(
             f"{verb.name} works on one list, and {len(addresses)} are named.",
@@ -300,7 +302,7 @@ def job_of_verb(
         )
     lists = tuple(
         ListToRead(name, address, pinned, is_shared=True)
-        for name, address in zip(_names(addresses), addresses, strict=True)
+        for name, address in zip(names, addresses, strict=True)
     )
     said = {each.key: given[each.key.replace("-", "_")] for each in verb.further}
     further = further_outs(said, verb, Path())
@@ -354,8 +356,8 @@ def job_of_verb(
 
 
 def _names(addresses: Sequence[str]) -> list[str]:
-    """Name lists by their files, or by their addresses where two files share a name."""
-    names = [list_name(address) for address in addresses]
+    """Name lists as a person does, by their files, or by their addresses if shared."""
+    names = [name or list_name(address) for name, address in map(named_list, addresses)]
     shared = {name for name, count in Counter(names).items() if count > 1}
     told: list[str] = []
     for name, address in zip(names, addresses, strict=True):

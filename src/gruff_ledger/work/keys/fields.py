@@ -23,11 +23,12 @@ _ITEM = re.compile(
 
 MOST_WEIGHT = 100
 
-Level = Literal["exact", "loose", "letters", "number"]
+Level = Literal["exact", "loose", "letters", "number", "date"]
 
 MATCH = Meta(
     description="How cells must match: exact; loose (spaces, case and Unicode do not "
-    "count); letters (nor punctuation and accents); number (equal value)."
+    "count); letters (nor punctuation and accents); number (equal value); date (the "
+    "same day)."
 )
 
 ALIASES = Meta(
@@ -51,8 +52,8 @@ def parse_key_fields(items: Sequence[str], term: str) -> tuple[KeyField, ...]:
     Parameters
     ----------
     items : sequence of str
-        A name each, with ``AS EXACT``, ``AS LOOSE``, ``AS LETTERS`` or ``AS NUMBER``
-        and with ``WEIGHT n`` where wanted.
+        A name each, with ``AS EXACT``, ``AS LOOSE``, ``AS LETTERS``, ``AS NUMBER`` or
+        ``AS DATE`` and with ``WEIGHT n`` where wanted.
     term : str
         What states them, for messages.
 

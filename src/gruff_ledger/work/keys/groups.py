@@ -13,7 +13,7 @@ from gruff_ledger.columns.arrays import filter_column, taken, text_column, unequ
 from gruff_ledger.columns.pending import column_of
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Change, Finding, Severity
-from gruff_ledger.table import Table
+from gruff_ledger.table import Table, Writing
 from gruff_ledger.words import first_few
 
 # Values of the copies that a message names.
@@ -138,6 +138,7 @@ def filled(
     held = dict(zip(table.headings, table.held, strict=True))
     changes: list[Change] = []
     findings: list[Finding] = []
+    written: dict[str, Writing] = {}
     group_of = first[members]
     order = np.lexsort((members, group_of))
     members, group_of = members[order], group_of[order]
@@ -157,12 +158,48 @@ def filled(
             was = filter_column(table.cells(heading), mask)
             changes.append(Change(heading, table.origin.pick(mask), was, now))
             held[heading] = with_cells(table.cells(heading), mask, now)
+            written |= ways_of_moved(table, heading, first, values)
         conflicts = settled.conflicts(mine)
         if conflicts:
             column = column_of(held[heading])
             findings.append(_conflict(table, heading, column, conflicts))
     result = table.with_fields(table.headings, [held[h] for h in table.headings])
+    result = result.with_writing(written)
     return Filled(result, tuple(changes), tuple(findings))
+
+
+def ways_of_moved(
+    table: Table, heading: str, first: Indices, values: Mapping[int, str]
+) -> dict[str, Writing]:
+    """
+    Return how a field is written after cells of its groups were put into others.
+
+    Parameters
+    ----------
+    table : Table, n records
+        As it was before.
+    heading : str
+    first : ndarray of int64, shape (n,)
+    values : mapping of int to str
+        By record, the cell that it has now; it is written in the way of the first
+        record of the group that had it.
+
+    Returns
+    -------
+    dict
+        Empty where all cells of the field are written in one way.
+    """
+    writing = table.spread_writing(heading)
+    if writing.codes is None:
+        return {}
+    codes = writing.codes.copy()
+    column = table.cells(heading)
+    for place, value in values.items():
+        mates = np.flatnonzero(first == first[place])
+        had = [mate for mate in mates.tolist() if column[mate].as_py() == value]
+        if had:
+            codes[place] = writing.codes[had[0]]
+    return {heading: Writing(writing.ways, codes)}
 
 
 class _Settled:

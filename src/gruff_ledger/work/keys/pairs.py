@@ -21,6 +21,7 @@ from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import Table
 from gruff_ledger.work.keys.fields import KeyField, key_words, parse_key_fields
 from gruff_ledger.work.keys.looser import looser_levels
+from gruff_ledger.written.match import key_columns
 
 
 class KeyPair(NamedTuple):
@@ -39,15 +40,21 @@ class Keys(NamedTuple):
     ----------
     raw : list of Column
         The key fields as they are.
+    plain : list of Column
+        The same, with numbers and dates in the plain form where keys match by them.
     folded : list of Column
         Equal where the cells match.
     left_out : ndarray of bool, shape (n,)
         Records that match nothing.
+    notes : tuple of Note
+        How fields were read.
     """
 
     raw: list[Column]
+    plain: list[Column]
     folded: list[Column]
     left_out: Mask
+    notes: tuple[Note, ...] = ()
 
 
 def parse_key_pairs(
@@ -112,11 +119,19 @@ def find_key_pairs(
     return tuple(found), notes
 
 
-def keys_of(table: Table, headings: Sequence[str], levels: Sequence[str]) -> Keys:
-    """Return the keys of a list's records."""
+def keys_of(
+    table: Table,
+    headings: Sequence[str],
+    levels: Sequence[str],
+    *,
+    whole: bool = False,
+) -> Keys:
+    """Return the keys of a list's records; see `key_columns`."""
     raw = [table.cells(heading) for heading in headings]
-    ready = [folded(column, level) for column, level in zip(raw, levels, strict=True)]
-    return Keys(raw, ready, without_key(raw, levels))
+    plain, notes = key_columns(table, headings, levels, whole=whole)
+    leveled = zip(plain, levels, strict=True)
+    ready = [folded(column, level) for column, level in leveled]
+    return Keys(raw, plain, ready, without_key(plain, levels), notes)
 
 
 def match_keys(mine: Keys, theirs: Keys) -> Between:
@@ -138,12 +153,13 @@ def loose_matches(mine: Keys, theirs: Keys, levels: Sequence[str], open_: Mask) 
     if "exact" not in levels or not open_.any():
         return 0
     looser = looser_levels(levels)
-    raw = [filter_column(column, open_) for column in mine.raw]
+    raw = [filter_column(column, open_) for column in mine.plain]
     few = [folded(column, level) for column, level in zip(raw, looser, strict=True)]
     others = [
-        folded(column, level) for column, level in zip(theirs.raw, looser, strict=True)
+        folded(column, level)
+        for column, level in zip(theirs.plain, looser, strict=True)
     ]
-    pairs = zip([*few, *others], [*raw, *theirs.raw], strict=True)
+    pairs = zip([*few, *others], [*raw, *theirs.plain], strict=True)
     if all(one is other for one, other in pairs):
         return 0
     # The few are put in the table, and the many ask: that is less to put in it.

@@ -7,6 +7,7 @@ from importlib import resources
 # In the order a newcomer needs them.
 TOPICS = (
     "addresses",
+    "values",
     "match-levels",
     "formulas",
     "rules",

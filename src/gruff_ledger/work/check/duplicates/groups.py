@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -30,9 +30,10 @@ from gruff_ledger.work.keys.groups import (
 )
 from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.review.decisions import Recognised
+from gruff_ledger.written.ask import READ_AS
+from gruff_ledger.written.match import key_columns
 
 if TYPE_CHECKING:
-    from gruff_ledger.formula.forms import Form
     from gruff_ledger.work.check.duplicates.likeness import Near
 
 
@@ -104,10 +105,10 @@ def groups_of(
         words = f"alike in {key_words(near.fields)}"
         return Groups(near.first, sure, words, near), near.notes
     names = [field.name for field in fields] or list(table.headings)
-    columns = [table.cells(name) for name in names]
     levels = [field.level or terms.match for field in fields] or [
         terms.match for _ in names
     ]
+    columns, read = key_columns(table, names, levels, whole=not fields)
     if fields:
         blank = without_key(columns, levels)
     else:
@@ -125,7 +126,7 @@ def groups_of(
         blank,
     )
     words = key_words(fields, terms.match) if fields else ""
-    notes = _notes(terms, table, fields, blank, first, alike)
+    notes = _notes(terms, table, fields, blank, first, alike) + read
     if terms.decisions is None:
         return Groups(first, first, words), notes
     same = decided.same + _equal_pairs(table, first)
@@ -235,7 +236,6 @@ def scores_to_keep(
     terms: DuplicatesTerms,
     table: Table,
     members: Indices,
-    forms: Mapping[str, Form],
 ) -> Scores:
     """Return by how much each record in a group is to be kept."""
     none = np.zeros(len(members), np.bool_)
@@ -248,7 +248,7 @@ def scores_to_keep(
     (key,) = parse_order(terms.of, "of")
     if terms.stays in ("newest", "oldest") and key.way is None:
         key = key._replace(way="date")
-    heading, ranked = ordering(table, key, forms, "of")
+    heading, ranked = ordering(table, key, "of")
     ranks = ranked.ranks[members]
     scores = ranks if terms.stays in ("greatest", "newest") else -ranks
     lowest = int(scores.min(initial=0)) - 1
@@ -257,7 +257,7 @@ def scores_to_keep(
         np.where(is_last, lowest, scores),
         is_last,
         ranked.findings,
-        tuple(note for note in ranked.notes if note.warning),
+        tuple(note for note in ranked.notes if note.warning or note.topic == READ_AS),
         heading,
     )
 

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Finding, Outcome
 from gruff_ledger.table import Table
 from gruff_ledger.work.check.duplicates.groups import (
@@ -62,16 +61,15 @@ def perform(
         If the field to add is there already, or the decisions cannot be read.
     """
     fields, notes = find_key_fields(table, parse_key_fields(terms.by, "by"), "by")
-    forms, said = forms_of(terms.form, table, ())
     decided = Recognised([], [], [], [])
     if terms.decisions is not None:
         known = read_decisions(terms.decisions, (files or {}).get(terms.decisions))
         decided = recognise(table, known, terms.apart_from)
     groups, more = groups_of(terms, table, fields, decided)
-    notes += said + more
+    notes += more
     findings: tuple[Finding, ...] = ()
     members = members_of(terms, groups.first)
-    scores = scores_to_keep(terms, table, members, forms)
+    scores = scores_to_keep(terms, table, members)
     findings += scores.findings
     open_ = undecided(groups.first, members, scores)
     notes += note_undecided(terms, table, open_, groups.first, scores.heading)
@@ -89,7 +87,7 @@ def perform(
         kept_sure = kept
         if groups.sure is not groups.first:
             members = members_of(terms, groups.sure)
-            scores = scores_to_keep(terms, table, members, forms)
+            scores = scores_to_keep(terms, table, members)
             open_ = undecided(groups.sure, members, scores)
             kept_sure = kept_of(terms, groups.sure, members, scores)
         if len(open_):

@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Item, StorePath, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level, parse_key_fields
@@ -100,7 +99,6 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             "beside those that name the source."
         ),
     ] = ()
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     def __post_init__(self) -> None:
         """Refuse terms that contradict each other."""

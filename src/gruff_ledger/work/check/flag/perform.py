@@ -10,7 +10,6 @@ import numpy as np
 from gruff_ledger.cells.keys.distinct import distinct
 from gruff_ledger.columns.arrays import spread_column
 from gruff_ledger.columns.types import Column
-from gruff_ledger.formula.forms import FormTerms, forms_of
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import said_by
 from gruff_ledger.rules.check import Checking, Found
@@ -18,6 +17,7 @@ from gruff_ledger.rules.rule import Rule
 from gruff_ledger.table import Table
 from gruff_ledger.work.check.flag.terms import FlagTerms
 from gruff_ledger.work.rule_terms import Stated
+from gruff_ledger.written.of_list import examples_of, with_other_ways
 
 
 class Checked(NamedTuple):
@@ -30,13 +30,13 @@ class Checked(NamedTuple):
         Of the list.
     headings : tuple of str
     rules : tuple of Rule
-    forms : tuple of FormTerms
+    written : dict of str to tuple of str
     """
 
     name: str
     headings: tuple[str, ...]
     rules: tuple[Rule, ...]
-    forms: tuple[FormTerms, ...]
+    written: dict[str, tuple[str, ...]]
 
 
 def perform(
@@ -70,8 +70,8 @@ def perform(
         If a rule cannot be followed, or the remarks field is there already.
     """
     stated = terms.stated(files or {}, table.name, table.headings)
-    forms, said = forms_of(stated.forms, table, ())
-    checking = Checking(table, forms, references or {})
+    table, said = with_other_ways(table, stated.in_file.written)
+    checking = Checking(table, references or {})
     rules = [(term, checking.resolved(rule, term)) for term, rule in stated.rules]
     found = checking.check(rules)
     unread = checking.findings()
@@ -94,7 +94,7 @@ def perform(
             table.name,
             table.headings,
             tuple(rule for _, rule in rules),
-            stated.forms,
+            examples_of(table),
         ),
     )
 

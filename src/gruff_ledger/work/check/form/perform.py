@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.field_names import find_field, find_fields
-from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.check import Checking
@@ -15,6 +14,8 @@ from gruff_ledger.rules.rule import DATES, NUMBERS, Rule
 from gruff_ledger.table import Table
 from gruff_ledger.words import first_few
 from gruff_ledger.work.check.form.terms import FormTerms
+from gruff_ledger.written.of_list import with_other_ways
+from gruff_ledger.written.read import kind_said
 
 # Choices of one field in a form; more are no help to pick from.
 _MOST_CHOICES = 100_000
@@ -119,8 +120,8 @@ def perform(
     if shape is None:
         shape = Table.of_records(wanted, [], name="the form")
     fields, notes = find_fields(shape, wanted, "fields")
-    forms, said = forms_of(stated.forms, shape, ())
-    checking = Checking(shape.cut_records(0, 0), forms, references or {})
+    shape, said = with_other_ways(shape, stated.in_file.written)
+    checking = Checking(shape.cut_records(0, 0), references or {})
     resolved = [(term, checking.resolved(rule, term)) for term, rule in stated.rules]
     # On no records: rules that cannot be followed are refused now, not when it is back.
     checking.check(resolved)
@@ -131,7 +132,7 @@ def perform(
         mine = [
             rule for rule in rules if rule.field == heading or rule.key == (heading,)
         ]
-        is_dated = heading in forms and forms[heading].date is not None
+        is_dated = kind_said(shape, heading) == "date"
         planned.append(
             _field(heading, mine, references or {}, fields, told, is_dated=is_dated)
         )

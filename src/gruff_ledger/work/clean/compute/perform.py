@@ -6,13 +6,12 @@ import numpy as np
 
 from gruff_ledger.formula.context import rounded_words
 from gruff_ledger.formula.evaluate import Evaluation
-from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.formula.nodes import BadFormula
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.values import KINDS, Span, column_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms, said_by
-from gruff_ledger.table import Table
+from gruff_ledger.table import UNSAID, Table
 from gruff_ledger.work.clean.compute.terms import ComputeTerms
 from gruff_ledger.work.new_fields import changes_of, chosen_place, with_new_fields
 
@@ -41,13 +40,12 @@ def perform(terms: ComputeTerms, table: Table) -> Outcome:
     place, said = chosen_place(
         table, first=terms.first, after=terms.after, otherwise=len(table.headings)
     )
-    forms, more = forms_of(terms.form, table, ())
-    notes: list[Note] = [*said, *more]
+    notes: list[Note] = list(said)
     changes: list[Change] = []
     findings: list[Finding] = []
     result = table
     for heading, formula in terms.formula.items():
-        evaluation = Evaluation(result, forms, f"{heading} is blank")
+        evaluation = Evaluation(result, f"{heading} is blank")
         with said_by("formula"):
             column = _computed(evaluation, formula, heading)
         evaluation.check_readable("formula")
@@ -58,8 +56,8 @@ def perform(terms: ComputeTerms, table: Table) -> Outcome:
             held = list(result.held)
             held[result.headings.index(heading)] = column
             result = result.with_fields(result.headings, held)
-            # What was stated of the field was true of what stood there.
-            forms.pop(heading, None)
+            # What was known of the field was true of what stood there.
+            result = result.with_writing({heading: UNSAID})
             continue
         try:
             result, _ = with_new_fields(

@@ -6,7 +6,6 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms.declared import Formula, Terms
@@ -22,7 +21,6 @@ class ComputeTerms(Terms, frozen=True, kw_only=True):
             "before it."
         ),
     ]
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
     overwrite: Annotated[
         bool,
         Meta(

@@ -60,7 +60,8 @@ def perform(
                 term="rename" if terms.rename else "rename-by",
             )
     held = dict(zip(table.headings, table.held, strict=True))
-    result = table.with_fields(headings, [held[heading] for heading in order])
+    result = table.with_fields(order, [held[heading] for heading in order])
+    result = result.with_headings(headings)
     return Outcome(result, notes=(*notes, *more), lineage=Lineage(renamed=(renamed,)))
 
 

@@ -9,7 +9,6 @@ from gruff_ledger.cells.order import sort_places
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.formula.evaluate import Evaluation
-from gruff_ledger.formula.forms import Form, forms_of
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import said_by
@@ -34,13 +33,12 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
     BadTerms
         If the condition is none, or an order cannot be followed.
     """
-    forms, said = forms_of(terms.form, table, ())
-    notes = list(said)
+    notes: list[Note] = []
     findings: list[Finding] = []
     aside: list[SetAside] = []
     stays: Mask = np.ones(len(table), np.bool_)
     if terms.where is not None:
-        holds, unknown, evaluation = _condition(terms.where, table, forms)
+        holds, unknown, evaluation = _condition(terms.where, table)
         findings += evaluation.findings()
         notes += evaluation.notes
         fails = ~holds & ~unknown
@@ -54,7 +52,7 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
         stays = holds
     if terms.top is not None:
         assert terms.by is not None
-        chosen, orderings = _first_ones(terms, table, forms, stays)
+        chosen, orderings = _first_ones(terms, table, stays)
         for each in orderings:
             findings += each.findings
             notes += each.notes
@@ -71,14 +69,10 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
     return Outcome(result, tuple(aside), findings=tuple(findings), notes=tuple(notes))
 
 
-def _condition(
-    where: str, table: Table, forms: dict[str, Form]
-) -> tuple[Mask, Mask, Evaluation]:
+def _condition(where: str, table: Table) -> tuple[Mask, Mask, Evaluation]:
     """Return where a condition holds, and where that cannot be told."""
     node = parse(where)
-    evaluation = Evaluation(
-        table, forms, "it cannot be told whether the condition holds"
-    )
+    evaluation = Evaluation(table, "it cannot be told whether the condition holds")
     with said_by("where"):
         truths = evaluation.truths(evaluation.value(node), node.place)
     evaluation.check_readable("where")
@@ -111,11 +105,11 @@ class _Chosen:
 
 
 def _first_ones(
-    terms: PickTerms, table: Table, forms: dict[str, Form], stays: Mask
+    terms: PickTerms, table: Table, stays: Mask
 ) -> tuple[_Chosen, list[Ordering]]:
     assert terms.by is not None and terms.top is not None
     keys = parse_order(terms.by, "by")
-    orderings = [ordering(table, key, forms, "by")[1] for key in keys]
+    orderings = [ordering(table, key, "by")[1] for key in keys]
     groups = _groups(terms, table)
     sort_keys = [
         (each.ranks, each.last, key.descending)

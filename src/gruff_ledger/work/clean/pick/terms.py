@@ -6,7 +6,6 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.formula.parse import parse
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms.declared import Formula, Order, Terms
@@ -44,7 +43,6 @@ class PickTerms(Terms, frozen=True, kw_only=True):
         bool,
         Meta(description="Pick all records that tie for the last place."),
     ] = False
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     def __post_init__(self) -> None:
         """Refuse terms that pick nothing in particular."""

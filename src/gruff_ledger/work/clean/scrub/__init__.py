@@ -16,7 +16,6 @@ VERB = Verb(
     home=__name__,
     examples=(
         "gruff scrub incoming/guests.csv --trim --squeeze --case title --odd-only",
-        'gruff scrub incoming/guests.csv --fields "Arrived, Left" --date iso '
-        "--form 'date=\"d/M/yyyy\"'",
+        'gruff scrub incoming/guests.csv --fields "Arrived, Left" --date iso',
     ),
 )

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Callable, Iterator, Mapping
-from functools import partial
-from typing import NamedTuple
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
-from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import (
     Rewritten,
     few_values,
@@ -18,8 +16,6 @@ from gruff_ledger.cells.keys.distinct import (
 )
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import key_at
-from gruff_ledger.cells.numbers.amounts import read_amounts
-from gruff_ledger.cells.numbers.forms import plain_cells
 from gruff_ledger.cells.text.letter_case import Case, change_case, one_case_mask
 from gruff_ledger.cells.text.spaces import (
     squeezable,
@@ -28,24 +24,16 @@ from gruff_ledger.cells.text.spaces import (
     without_invisible,
 )
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
-from gruff_ledger.columns.arrays import constant_column, filter_column, taken, unequal
+from gruff_ledger.columns.arrays import constant_column, filter_column, taken
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_fields, first_names
-from gruff_ledger.formula.forms import Form, forms_of
-from gruff_ledger.formula.readable import check_readable
-from gruff_ledger.outcome import Change, Finding, Note, Outcome, Severity
+from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.table import Table
-from gruff_ledger.work.clean.scrub.terms import PLAIN, ScrubTerms
+from gruff_ledger.table import Table, Writing
+from gruff_ledger.work.clean.scrub.terms import ScrubTerms
+from gruff_ledger.work.clean.scrub.values import rewrite_values
 from gruff_ledger.work.map_list import pairs_of
-from gruff_ledger.work.new_fields import changes_of
-
-
-class _Step(NamedTuple):
-    """What one step did to a field; the cells that it could not read."""
-
-    result: Rewritten
-    unread: Mask | None = None
+from gruff_ledger.work.new_fields import changes_of, with_new_fields
 
 
 def perform(
@@ -76,22 +64,31 @@ def perform(
     """
     named, notes = find_fields(table, terms.fields, "fields")
     fields = named or table.headings
-    forms, more = forms_of(terms.form, table, fields)
     pairs = _pairs(terms, references or {})
     held = dict(zip(table.headings, table.held, strict=True))
     changes: list[Change] = []
     findings: list[Finding] = []
-    told = list(notes + more)
+    told = list(notes)
     used: set[str] = set()
+    written: dict[str, Writing] = {}
+    made: list[tuple[str, Column]] = []
     for heading in fields:
         was = table.cells(heading)
-        form = forms.get(heading, Form())
-        now, changed, unread = _scrub_field(
-            was, terms, list(_steps(terms, form, pairs, used))
-        )
-        if unread.any():
-            _refuse_unread(terms, table, heading, form, unread)
-            findings.append(_finding(terms, table, heading, was, unread))
+        before, after = _steps(terms, pairs, used)
+        now, changed = _scrub_field(was, terms, before)
+        unread = np.zeros(len(table), np.bool_)
+        if terms.number or terms.date:
+            done = rewrite_values(terms, table, heading, now)
+            told += done.notes
+            changed, unread = changed | done.changed, done.unread
+            now = done.column
+            written[heading] = done.writing
+            made += done.made
+            if unread.any():
+                findings.append(done.finding)
+        if after:
+            now, more = _scrub_field(now, terms, after)
+            changed |= more
         if changed.any():
             held[heading] = now
             # A cell that two steps changed may be what it was.
@@ -104,29 +101,29 @@ def perform(
     if unused:
         told.append(_unused_note(unused, pairs))
     result = table.with_fields(table.headings, [held[each] for each in table.headings])
+    result = result.with_writing(written)
+    if made:
+        place = table.headings.index(fields[0]) + 1
+        result, _ = with_new_fields(result, made, place, term="currency-to")
     return Outcome(result, (), tuple(changes), tuple(findings), tuple(told))
 
 
 def _scrub_field(
-    column: Column, terms: ScrubTerms, steps: list[Callable[[Column], _Step]]
-) -> tuple[Column, Mask, Mask]:
-    """Return a field after all steps, the cells that changed, and those not read."""
+    column: Column, terms: ScrubTerms, steps: Sequence[Callable[[Column], Rewritten]]
+) -> tuple[Column, Mask]:
+    """Return a field after some steps, and the cells that changed."""
     # Of a field with few values, each is scrubbed once; but what stands above a cell
     # is not to be told from its value.
     few = None if terms.above else few_values(column)
     now = column if few is None else few[0]
-    changed, unread = np.zeros(len(now), np.bool_), np.zeros(len(now), np.bool_)
+    changed = np.zeros(len(now), np.bool_)
     for step in steps:
-        done, bad = step(now)
-        now, changed = done.column, changed | done.changed
-        if bad is not None:
-            unread |= bad
+        now, mine = step(now)
+        changed |= mine
     if few is None:
-        return now, changed, unread
+        return now, changed
     codes = few[1]
-    if changed.any():
-        now = taken(now, codes)
-    return now, changed[codes], unread[codes]
+    return taken(now, codes) if changed.any() else column, changed[codes]
 
 
 def _pairs(terms: ScrubTerms, references: Mapping[str, Table]) -> dict[str, str]:
@@ -168,89 +165,56 @@ def _unused_note(unused: list[str], pairs: Mapping[str, str]) -> Note:
     )
 
 
-def _refuse_unread(
-    terms: ScrubTerms, table: Table, heading: str, form: Form, unread: Mask
-) -> None:
-    """Refuse to rewrite a field of which no cell can be read: nothing would be done."""
-    column = table.cells(heading)
-    filled = len(table) - int(np.count_nonzero(blank_mask(column)))
-    if int(np.count_nonzero(unread)) < filled or not (terms.number or terms.date):
-        return
-    kind = "number" if terms.number else "date"
-    if kind == "number" and read_amounts(column, form.number)[1].any():
-        # Numbers, which do not fit the pattern.
-        return
-    check_readable(table, heading, unread, filled, kind, kind, "left as written")
-
-
-def _finding(
-    terms: ScrubTerms, table: Table, heading: str, was: Column, unread: Mask
-) -> Finding:
-    kind = "number" if terms.number else "date"
-    if kind == "number" and terms.number != PLAIN and terms.rounding == "none":
-        kind = f"number that fits {terms.number}"
-    return Finding(
-        f"{heading} is a {kind}",
-        Severity.WARN,
-        f"{heading} is not a {kind} in the form given; the cell was left as it is.",
-        heading,
-        table.origin.pick(unread),
-        filter_column(was, unread),
-    )
-
-
 def _steps(
-    terms: ScrubTerms, form: Form, pairs: Mapping[str, str], used: set[str]
-) -> Iterator[Callable[[Column], _Step]]:
-    """Yield what is to be done with a field, in order."""
+    terms: ScrubTerms, pairs: Mapping[str, str], used: set[str]
+) -> tuple[list[Callable[[Column], Rewritten]], list[Callable[[Column], Rewritten]]]:
+    """Return what is to be done with a field, before and after values are rewritten."""
+    before: list[Callable[[Column], Rewritten]] = []
     if terms.null:
-        yield lambda column: _clear_cells(column, terms.null)
+        before.append(lambda column: _clear_cells(column, terms.null))
     if terms.no_invisible:
-        yield lambda column: _Step(
-            rewrite_distinct(column, without_invisible, squeezable(column))
+        before.append(
+            lambda column: rewrite_distinct(
+                column, without_invisible, squeezable(column)
+            )
         )
     if terms.unicode:
         way = terms.unicode.upper()
-        yield lambda column: _Step(
-            rewrite_distinct(
+        before.append(
+            lambda column: rewrite_distinct(
                 column,
                 lambda text: unicodedata.normalize(way, text),  # type: ignore[arg-type]
                 mask_of_kinds(column, WIDE),
             )
         )
     if terms.trim:
-        yield lambda column: _Step(trimmed(column))
+        before.append(trimmed)
     if terms.squeeze:
-        yield lambda column: _Step(
-            rewrite_distinct(column, squeeze, squeezable(column))
+        before.append(
+            lambda column: rewrite_distinct(column, squeeze, squeezable(column))
         )
     if pairs:
-        yield lambda column: _map_cells(column, pairs, terms.match, used)
+        before.append(lambda column: _map_cells(column, pairs, terms.match, used))
     if terms.case:
         case = terms.case
-        yield lambda column: _recased(column, case, odd_only=terms.odd_only)
-    for write, quickly in (
-        (terms.number_writer(), terms.number == PLAIN),
-        (terms.date_writer(), False),
-    ):
-        if write is not None:
-            rewriting = _rewriting(write, form)
-            yield partial(_plain_together, form, rewriting) if quickly else rewriting
+        before.append(lambda column: _recased(column, case, odd_only=terms.odd_only))
+    after: list[Callable[[Column], Rewritten]] = []
     if terms.above:
-        yield _fill_from_above
+        after.append(_fill_from_above)
     if terms.fill is not None:
         text = terms.fill
-        yield lambda column: _fill_cells(column, text)
+        after.append(lambda column: _fill_cells(column, text))
+    return before, after
 
 
-def _clear_cells(column: Column, words: tuple[str, ...]) -> _Step:
+def _clear_cells(column: Column, words: tuple[str, ...]) -> Rewritten:
     found = index_in(column, list(words)) >= 0
-    return _Step(rewrite_distinct(column, lambda text: "", found))
+    return rewrite_distinct(column, lambda text: "", found)
 
 
 def _map_cells(
     column: Column, pairs: Mapping[str, str], level: str, used: set[str]
-) -> _Step:
+) -> Rewritten:
     candidates = None
     if level == "exact":
         candidates = index_in(column, list(pairs)) >= 0
@@ -268,85 +232,38 @@ def _map_cells(
     # Of two that match one another, both are met.
     met = {key_at(level, was) for was in used}
     used.update(was for was in pairs if key_at(level, was) in met)
-    return _Step(result)
+    return result
 
 
-def _recased(column: Column, case: Case, *, odd_only: bool) -> _Step:
+def _recased(column: Column, case: Case, *, odd_only: bool) -> Rewritten:
     if not odd_only:
-        return _Step(change_case(column, case))
+        return change_case(column, case)
     odd = one_case_mask(column)
     # Where most cells are in small letters, that is how the field is written.
     small = odd & ~mask_of_kinds(column, UPPER)
     with_letters = mask_of_kinds(column, UPPER | LOWER | WIDE)
     if 2 * np.count_nonzero(small) > np.count_nonzero(with_letters):
-        return _Step(Rewritten(column, np.zeros(len(column), np.bool_)))
+        return Rewritten(column, np.zeros(len(column), np.bool_))
     if not odd.any():
-        return _Step(Rewritten(column, odd))
+        return Rewritten(column, odd)
     done = change_case(filter_column(column, odd), case)
     changed = odd.copy()
     changed[odd] = done.changed
-    return _Step(Rewritten(with_cells(column, odd, done.column), changed))
+    return Rewritten(with_cells(column, odd, done.column), changed)
 
 
-def _rewriting(
-    write: Callable[[Form, str], str | None], form: Form
-) -> Callable[[Column], _Step]:
-    def step(column: Column) -> _Step:
-        unread: set[str] = set()
-
-        def now(text: str) -> str:
-            if is_blank(text):
-                return text
-            new = write(form, text)
-            if new is None:
-                unread.add(text)
-                return text
-            return new
-
-        result = rewrite_distinct(column, now)
-        mask = None
-        if unread:
-            mask = index_in(column, list(unread)) >= 0
-        return _Step(result, mask)
-
-    return step
-
-
-def _plain_together(
-    form: Form, one_by_one: Callable[[Column], _Step], column: Column
-) -> _Step:
-    """Write numbers in the plain form: most of them together, the others one by one."""
-    usual, cells = plain_cells(column, form.number)
-    if not usual.any():
-        return one_by_one(column)
-    changed = np.zeros(len(column), np.bool_)
-    changed[usual] = unequal(filter_column(column, usual), cells)
-    now = with_cells(column, usual, cells) if changed.any() else column
-    if usual.all():
-        return _Step(Rewritten(now, changed))
-    rest = one_by_one(filter_column(column, ~usual))
-    changed[~usual] = rest.result.changed
-    if rest.result.changed.any():
-        now = with_cells(now, ~usual, rest.result.column)
-    unread = None
-    if rest.unread is not None:
-        unread = np.zeros(len(column), np.bool_)
-        unread[~usual] = rest.unread
-    return _Step(Rewritten(now, changed), unread)
-
-
-def _fill_from_above(column: Column) -> _Step:
+def _fill_from_above(column: Column) -> Rewritten:
     blank = blank_mask(column)
     places = np.where(blank, -1, np.arange(len(column)))
     source = np.maximum.accumulate(places) if len(places) else places
     changed = blank & (source >= 0)
     source = np.where(source < 0, np.arange(len(column)), source)
     if not changed.any():
-        return _Step(Rewritten(column, changed))
-    return _Step(Rewritten(taken(column, source.astype(np.int64)), changed))
+        return Rewritten(column, changed)
+    return Rewritten(taken(column, source.astype(np.int64)), changed)
 
 
-def _fill_cells(column: Column, text: str) -> _Step:
+def _fill_cells(column: Column, text: str) -> Rewritten:
     blank = blank_mask(column)
     cells = constant_column(text, int(np.count_nonzero(blank)))
-    return _Step(Rewritten(with_cells(column, blank, cells), blank))
+    return Rewritten(with_cells(column, blank, cells), blank)

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 
 from msgspec import Meta
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.dates.moments import DatePattern, moment_text, read_moment
-from gruff_ledger.cells.numbers.amounts import constant, exact_of, rounded
+from gruff_ledger.cells.dates.moments import DatePattern
 from gruff_ledger.cells.numbers.forms import number_pattern
-from gruff_ledger.cells.numbers.plain import plain_text
-from gruff_ledger.formula.forms import FORM, Form, FormTerms
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms.declared import ListAddress, Terms, Text
 
@@ -109,7 +105,13 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
         str | None,
         Meta(description="Rewrite dates: iso, or by a pattern (LDML)."),
     ] = None
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
+    currency_to: Annotated[
+        str | None,
+        Meta(
+            description="Put the currency of amounts in a field of this name; for "
+            "`number`."
+        ),
+    ] = None
     fill: Annotated[
         str | None, Meta(description="Fill blank cells with this, such as 0.")
     ] = None
@@ -150,44 +152,14 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
             raise BadTerms(
                 "blanks would be filled with a blank.", "Give a value.", term="fill"
             )
+        if self.currency_to is not None and (not self.number or len(self.fields) > 1):
+            raise BadTerms(
+                "the currency of one field of numbers is put in a field of its own.",
+                "Give `number` too, and name one field in `fields`.",
+                term="currency-to",
+            )
         with said_by("number" if self.number else "date"):
-            self.number_writer()
-            self.date_writer()
-
-    def number_writer(self) -> Callable[[Form, str], str | None] | None:
-        """Return what rewrites one number; None where it cannot."""
-        if self.number is None:
-            return None
-        if self.number == PLAIN:
-
-            def plain(form: Form, text: str) -> str | None:
-                number = form.number.read(text)
-                return None if number is None else plain_text(number)
-
-            return plain
-        pattern = number_pattern(self.number)
-
-        def by_pattern(form: Form, text: str) -> str | None:
-            number = form.number.read(text)
-            if number is not None and self.rounding != "none":
-                number = exact_of(
-                    rounded(constant(number), pattern.most_part, self.rounding)
-                )
-            return None if number is None else pattern.write(number)
-
-        return by_pattern
-
-    def date_writer(self) -> Callable[[Form, str], str | None] | None:
-        """Return what rewrites one date; None where it cannot."""
-        if self.date is None:
-            return None
-        pattern = None if self.date == ISO else DatePattern(self.date)
-
-        def write(form: Form, text: str) -> str | None:
-            read = read_moment if form.date is None else form.date.read
-            moment = read(text)
-            if moment is None:
-                return None
-            return moment_text(*moment) if pattern is None else pattern.write(moment)
-
-        return write
+            if self.number and self.number != PLAIN:
+                number_pattern(self.number)
+            if self.date and self.date != ISO:
+                DatePattern(self.date)

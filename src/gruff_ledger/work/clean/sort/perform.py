@@ -24,5 +24,5 @@ def perform(terms: SortTerms, table: Table) -> Outcome:
     BadTerms
         If a field is named twice, or holds dates that could be read both ways.
     """
-    table, findings, notes = in_order(table, terms.by, terms.form, "by")
+    table, findings, notes = in_order(table, terms.by, "by")
     return Outcome(table, findings=findings, notes=notes)

@@ -6,7 +6,6 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.terms.declared import Order, Terms
 from gruff_ledger.work.orders import parse_order
 
@@ -21,7 +20,6 @@ class SortTerms(Terms, frozen=True, kw_only=True):
             "joined DESC, berth AS CODE'; AS TEXT, CODE, NUMBER or DATE states how."
         ),
     ]
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     def __post_init__(self) -> None:
         """Refuse orders that cannot be read."""

@@ -10,7 +10,7 @@ from gruff_ledger.cells.text.cut import Cutting
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Terms, Text
 
-_NAMED = {"tab": "\t", "\\t": "\t", "\\n": "\n"}
+_NAMED = {"tab": "\t", "space": " ", "\\t": "\t", "\\n": "\n"}
 
 
 class SplitTerms(Terms, frozen=True, kw_only=True):
@@ -23,7 +23,8 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
     at: Annotated[
         tuple[Text, ...],
         Meta(
-            description="The delimiter: any text, or 'tab'. Of several, any one parts."
+            description="The delimiter: any text, 'space' or 'tab'. Of several, any "
+            "one parts."
         ),
     ] = ()
     which: Annotated[

@@ -24,6 +24,7 @@ from gruff_ledger.work.keys.fields import (
     parse_key_fields,
 )
 from gruff_ledger.work.together.card.terms import CardTerms
+from gruff_ledger.written.match import key_columns
 
 # More records beside each other could not be read.
 _MOST_DOWN = 50
@@ -78,7 +79,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
 def _found(terms: CardTerms, table: Table, fields: Sequence[KeyField]) -> Indices:
     """Return the records with the key."""
     levels = [field.level or terms.match for field in fields]
-    columns = [table.cells(field.name) for field in fields]
+    columns, _ = key_columns(table, [field.name for field in fields], levels)
     there = ~without_key(columns, levels)
     for column, level, value, field in zip(
         columns, levels, terms.value, fields, strict=True

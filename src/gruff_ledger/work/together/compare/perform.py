@@ -45,6 +45,7 @@ from gruff_ledger.work.together.compare.tell import (
     numbers_of_fields,
 )
 from gruff_ledger.work.together.compare.terms import CompareTerms
+from gruff_ledger.written.match import key_columns
 
 
 def perform(terms: CompareTerms, *tables: Table) -> Outcome:
@@ -203,15 +204,15 @@ def _choose_compared_fields(
 def _keys(
     table: Table, headings: Sequence[str], levels: Sequence[str], terms: CompareTerms
 ) -> Keys:
-    keys = keys_of(table, headings, levels)
+    keys = keys_of(table, headings, levels, whole=not terms.key)
     if terms.key:
         return keys
     # As whole records blanks equal blanks, and what is no number its like.
     ready = [
         folded(column, level, or_text=True)
-        for column, level in zip(keys.raw, levels, strict=True)
+        for column, level in zip(keys.plain, levels, strict=True)
     ]
-    return Keys(keys.raw, ready, np.zeros(len(table), np.bool_))
+    return keys._replace(folded=ready, left_out=np.zeros(len(table), np.bool_))
 
 
 def _pair_records(mine: Keys, theirs: Keys) -> Pairs:
@@ -268,8 +269,9 @@ def _differs(
         return differs
     # Only what is not the same to the character is looked at further.
     places = np.flatnonzero(differs)
-    a = taken(one.cells(mine), records[places])
-    b = taken(other.cells(theirs), partners[places])
+    (first,), _ = key_columns(one, [mine], [level], whole=True)
+    (second,), _ = key_columns(other, [theirs], [level], whole=True)
+    a, b = taken(first, records[places]), taken(second, partners[places])
     differs[places] = unequal(*(folded(each, level, or_text=True) for each in (a, b)))
     return differs
 

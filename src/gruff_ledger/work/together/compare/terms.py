@@ -35,7 +35,7 @@ class CompareTerms(Terms, frozen=True, kw_only=True):
         tuple[str, ...], Meta(description="Fields that are not compared.")
     ] = ()
     cells: Annotated[
-        Literal["exact", "loose", "letters", "number"],
+        Literal["exact", "loose", "letters", "number", "date"],
         Meta(description="When two cells are the same; as for keys."),
     ] = "exact"
     give: Annotated[

@@ -6,22 +6,21 @@ that goes on to the next one with the same key.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.numbers.amounts import Amounts, at_scale, read_amounts
+from gruff_ledger.cells.numbers.amounts import Amounts, at_scale
 from gruff_ledger.cells.order import number_ranks
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, parse_pair
-from gruff_ledger.formula.forms import Form
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.work.orders import Key, ordering, parse_order
+from gruff_ledger.written.read import read_numbers
 
 _NOUNS = {"number": "numbers", "date": "dates"}
 
@@ -62,8 +61,6 @@ def match_bands(
     other: Table,
     groups: Indices,
     other_groups: Indices,
-    forms: Mapping[str, Form],
-    other_forms: Mapping[str, Form],
 ) -> Banded:
     """
     Find the band of each record.
@@ -75,8 +72,6 @@ def match_bands(
     table, other : Table, n and m records
     groups, other_groups : ndarray of int64, shape (n,) and (m,)
         Equal where the keys match; -1 for what matches nothing.
-    forms, other_forms : mapping
-        How fields are written.
 
     Raises
     ------
@@ -90,21 +85,21 @@ def match_bands(
     if mine == band:
         mine = key.name
     heading, said = find_field(table, mine, "band")
-    theirs, ranked = ordering(other, key, other_forms, "band")
+    theirs, ranked = ordering(other, key, "band")
     way = ranked.way
     if way == "code" and key.way is None:
         way = "number"
     if way not in _NOUNS:
         raise BadTerms(
             f"'{theirs}' of {other.name} holds neither numbers nor dates.",
-            "Name a field that begins bands, or state how it is written in `form`.",
+            "Name a field that begins bands, or show how it is written in `written`.",
             term="band",
         )
-    _, here = ordering(table, Key(heading, way, False), forms, "band")
+    _, here = ordering(table, Key(heading, way, False), "band")
     ranks, other_ranks = here.ranks, ranked.ranks
     if way == "number":
         ranks, other_ranks = _number_ranks(
-            _amounts(table, heading, forms), _amounts(other, theirs, other_forms)
+            read_numbers(table, heading).amounts, read_numbers(other, theirs).amounts
         )
     begins = ~ranked.last & (other_groups >= 0)
     asks = ~here.last & (groups >= 0)
@@ -114,7 +109,9 @@ def match_bands(
     unread = here.last & ~blank_mask(column)
     findings = _find_unread(table, heading, unread, way)
     out = other.origin.pick(ranked.last)
+    told = {note.what for note in ranked.notes}
     notes = said + ranked.notes
+    notes += tuple(note for note in here.notes if note.what not in told)
     if len(out):
         count = f"{len(out)} records of {other.name} have"
         if len(out) == 1:
@@ -132,11 +129,6 @@ def match_bands(
         findings,
         notes,
     )
-
-
-def _amounts(table: Table, heading: str, forms: Mapping[str, Form]) -> Amounts:
-    form = forms.get(heading, Form())
-    return read_amounts(table.cells(heading), form.number)[0]
 
 
 def _number_ranks(one: Amounts, other: Amounts) -> tuple[Indices, Indices]:

@@ -20,10 +20,9 @@ from gruff_ledger.columns.pending import Held
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import find_field
-from gruff_ledger.formula.forms import Form, FormTerms, forms_of
 from gruff_ledger.outcome import Change, Drawn, Finding, Lineage, Note, Outcome
-from gruff_ledger.problems import BadTerms, UnknownField
-from gruff_ledger.table import Table
+from gruff_ledger.problems import BadTerms
+from gruff_ledger.table import UNSAID, Table, Writing
 from gruff_ledger.work.keys.groups import best_of_group, last_of_group
 from gruff_ledger.work.keys.looser import loose_note
 from gruff_ledger.work.keys.meeting import check_both_ways
@@ -50,6 +49,7 @@ from gruff_ledger.work.together.lookup.unmatched import (
     find_unmatched_keys,
     make_unmatched_table,
 )
+from gruff_ledger.written.ask import READ_AS
 
 __all__ = ["LookupTerms", "perform"]
 
@@ -107,7 +107,6 @@ def perform(
         If a field to be added is there already; if bands or an order are none.
     """
     reference = (references or {})[terms.in_]
-    forms, other_forms = _forms(terms.form, table, reference)
     pairs, notes = find_key_pairs(terms.key, table, reference, terms.match, "key")
     levels = [pair.level for pair in pairs]
     mine = keys_of(table, [pair.mine for pair in pairs], levels) if pairs else None
@@ -121,10 +120,8 @@ def perform(
             )
         result, said = check_both_ways(table, reference, pairs, mine, theirs)
         return Outcome(result, notes=notes + said, lineage=Lineage(summed=len(table)))
-    matches, banded = _matches(
-        terms, table, reference, mine, theirs, forms, other_forms
-    )
-    scores, is_last, findings, scored = _scores(terms, reference, other_forms)
+    matches, banded = _matches(terms, table, reference, mine, theirs)
+    scores, is_last, findings, scored = _scores(terms, reference)
     counts = matches.counts
     has_key = _has_key(table, mine, banded)
     unmatched = _unmatched(table, reference, pairs, mine, theirs, banded, counts)
@@ -150,7 +147,7 @@ def perform(
     if which is not None:
         counts, status = counts[which], status[which]
     done, changes, said = _with_taken(terms, done, reference, at, counts)
-    notes += said
+    notes += said + _reading_notes(mine, theirs)
     if terms.status is not None:
         done = done.with_field(terms.status, spread_column(_STATUS, status))
     is_used = np.zeros(len(reference), np.bool_)
@@ -178,29 +175,12 @@ def perform(
     )
 
 
-def _forms(
-    terms: Sequence[FormTerms], table: Table, reference: Table
-) -> tuple[dict[str, Form], dict[str, Form]]:
-    """Return the stated forms of both lists' fields; a name may be in either."""
-    found: tuple[dict[str, Form], dict[str, Form]] = ({}, {})
-    for each in terms:
-        for name in each.fields or ("",):
-            hits = 0
-            problem: UnknownField | None = None
-            for forms, one in zip(found, (table, reference), strict=True):
-                try:
-                    heading, _ = find_field(one, name, "form")
-                except UnknownField as unknown:
-                    problem = problem or unknown
-                    continue
-                forms[heading] = each.form
-                hits += 1
-            if not hits:
-                if not name:
-                    forms_of((each,), table, ())
-                assert problem is not None
-                raise problem
-    return found
+def _reading_notes(mine: Keys | None, theirs: Keys | None) -> tuple[Note, ...]:
+    """Say how the key fields of both lists were read."""
+    if mine is None or theirs is None:
+        return ()
+    known = {note.what for note in mine.notes}
+    return mine.notes + tuple(note for note in theirs.notes if note.what not in known)
 
 
 def _matches(
@@ -209,8 +189,6 @@ def _matches(
     reference: Table,
     mine: Keys | None,
     theirs: Keys | None,
-    forms: Mapping[str, Form],
-    other_forms: Mapping[str, Form],
 ) -> tuple[Matches, Banded | None]:
     n, m = len(table), len(reference)
     if mine is None or theirs is None:
@@ -222,9 +200,7 @@ def _matches(
         groups = first
         if theirs is not None:
             groups = np.where(theirs.left_out, -1, first)
-        banded = match_bands(
-            terms.band, table, reference, found, groups, forms, other_forms
-        )
+        banded = match_bands(terms.band, table, reference, found, groups)
         found, first = banded.found, banded.first
     sizes = np.bincount(first, minlength=m)
     counts = np.zeros(n, np.int64)
@@ -248,7 +224,6 @@ def _has_key(table: Table, mine: Keys | None, banded: Banded | None) -> Mask:
 def _scores(
     terms: LookupTerms,
     reference: Table,
-    forms: Mapping[str, Form],
 ) -> tuple[Indices | None, Mask | None, tuple[Finding, ...], tuple[Note, ...]]:
     """
     Return by how much each reference record is to be taken, where it is scored.
@@ -258,10 +233,12 @@ def _scores(
     if terms.of is None:
         return None, None, (), ()
     (key,) = parse_order(terms.of, "of")
-    _, ranked = ordering(reference, key, forms, "of")
+    _, ranked = ordering(reference, key, "of")
     scores = ranked.ranks if terms.which == "greatest" else -ranked.ranks
     lowest = int(scores.min(initial=0)) - 1
-    notes = tuple(note for note in ranked.notes if note.warning)
+    notes = tuple(
+        note for note in ranked.notes if note.warning or note.topic == READ_AS
+    )
     scores = np.where(ranked.last, lowest, scores)
     return scores, ranked.last, ranked.findings, notes
 
@@ -313,6 +290,7 @@ def _with_taken(
     held: dict[str, Held] = dict(zip(table.headings, table.held, strict=True))
     changes: tuple[Change, ...] = ()
     headings, notes = _take_pairs(terms, reference)
+    written: dict[str, Writing] = {}
     m = len(reference)
 
     places = np.where(at >= 0, at, np.where(counts == 0, m + 1, m))
@@ -324,9 +302,14 @@ def _with_taken(
         return taken(column, places)
 
     columns = (mapped if len(table) > 10_000 else map)(cells, headings)
-    for (_, heading), column in zip(headings, columns, strict=True):
+    for (theirs, heading), column in zip(headings, columns, strict=True):
+        writing = UNSAID
+        if m:
+            writing = reference.spread_writing(theirs)
+            writing = writing.pick(np.minimum(places, m - 1))
         if heading not in table.headings:
             new.append((heading, column))
+            written[heading] = writing
             continue
         if terms.field_there == "refuse":
             raise BadTerms(
@@ -340,10 +323,19 @@ def _with_taken(
         if terms.field_there == "fill":
             put &= blank_mask(was)
         held[heading] = with_cells(was, put, filter_column(column, put))
+        if put.any():
+            written[heading] = _joined_ways(table.spread_writing(heading), writing, put)
         changes += changes_of(table, heading, held[heading])
     done = table.with_fields(table.headings, [held[h] for h in table.headings])
     done, _ = with_new_fields(done, new, len(table.headings), term="take")
-    return done, changes, notes
+    return done.with_writing(written), changes, notes
+
+
+def _joined_ways(mine: Writing, theirs: Writing, put: Mask) -> Writing:
+    """Return how a field is written of which some cells were put in from another."""
+    n = len(put)
+    both = Writing.concat([mine, theirs], [n, n])
+    return both.pick(np.where(put, np.arange(n) + n, np.arange(n)))
 
 
 def _take_pairs(

@@ -7,7 +7,6 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from gruff_ledger.field_names import parse_pair
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.terms.declared import ListAddress, Pair, Terms
 from gruff_ledger.work.keys.fields import MATCH, Level
@@ -86,7 +85,6 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
             "repeated, found and not found."
         ),
     ] = False
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     def __post_init__(self) -> None:
         """Refuse terms that contradict each other."""

@@ -25,9 +25,8 @@ from gruff_ledger.columns.arrays import (
 )
 from gruff_ledger.columns.pending import column_of
 from gruff_ledger.columns.types import Column, Indices, Mask
-from gruff_ledger.formula.forms import forms_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
-from gruff_ledger.table import Table
+from gruff_ledger.table import Table, Writing
 from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.keys.fields import (
     KeyField,
@@ -35,6 +34,7 @@ from gruff_ledger.work.keys.fields import (
     key_words,
     parse_key_fields,
 )
+from gruff_ledger.work.keys.groups import ways_of_moved
 from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.orders import ordering, parse_order
 from gruff_ledger.work.review.decisions import Recognised, read_decisions, recognise
@@ -55,6 +55,7 @@ from gruff_ledger.work.together.merge.tell import (
     status_column,
 )
 from gruff_ledger.work.together.merge.terms import MergeTerms
+from gruff_ledger.written.match import key_columns
 
 # Values of a conflict that a message names.
 _NAMED_VALUES = 5
@@ -140,8 +141,8 @@ def _groups(
     terms: MergeTerms, stacked: Stacked, fields: Sequence[KeyField]
 ) -> tuple[KeyedGroups, tuple[Note, ...], tuple[Finding, ...]]:
     table = stacked.table
-    columns = [table.cells(field.name) for field in fields]
     levels = [field.level or terms.match for field in fields]
+    columns, read = key_columns(table, [field.name for field in fields], levels)
     blank = without_key(columns, levels)
     first, alike = first_at_levels(
         columns,
@@ -149,7 +150,7 @@ def _groups(
         [folding(level) for level in looser_levels(levels)],
         blank,
     )
-    notes: list[Note] = []
+    notes: list[Note] = list(read)
     if blank.any():
         number = counted(int(blank.sum()), "record is", "records are")
         notes.append(
@@ -187,17 +188,14 @@ def _precedence(
     if terms.of is None:
         return lists, (), ()
     (key,) = parse_order(terms.of, "of")
-    forms, notes = forms_of(terms.form, stacked.table, ())
-    _, ranked = ordering(
-        stacked.table, key._replace(way=key.way or "date"), forms, "of"
-    )
+    _, ranked = ordering(stacked.table, key._replace(way=key.way or "date"), "of")
     dates = ranked.ranks[members]
     dates = np.where(ranked.last[members], int(dates.min(initial=0)) - 1, dates)
     # The newest first; of equal ones that of the earlier list.
     order = np.lexsort((lists, -dates))
     ranks = np.empty(len(members), np.int64)
     ranks[order] = np.arange(len(members))
-    return ranks, ranked.findings, notes + ranked.notes
+    return ranks, ranked.findings, ranked.notes
 
 
 class _Resolved(NamedTuple):
@@ -224,6 +222,7 @@ def _resolve_conflicts(
     findings: list[Finding] = []
     questions: list[Question] = []
     changed = np.zeros(len(table), np.bool_)
+    written: dict[str, Writing] = {}
     followers = np.flatnonzero(groups.first != np.arange(len(table)))
     place_of = np.full(len(table), -1, np.int64)
     place_of[groups.heads] = np.arange(len(groups.starts))
@@ -276,12 +275,16 @@ def _resolve_conflicts(
             old = taken(filter_column(was, differs), order)
             changes.append(Change(heading, table.origin.pick(mask), old, new))
             held[heading] = with_cells(column_of(held[heading]), mask, new)
+            moved = np.flatnonzero(mask).tolist()
+            values = dict(zip(moved, new.to_pylist(), strict=True))
+            written |= ways_of_moved(table, heading, groups.first, values)
             changed |= mask
         asked = filled & (lists > 0) if terms.update else filled
         finding, open_ = _conflicts(heading, table, some, cells, asked, winners, chosen)
         findings += finding
         questions += open_
     result = table.with_fields(table.headings, [held[h] for h in table.headings])
+    result = result.with_writing(written)
     questions.sort(key=lambda each: each.group)
     return _Resolved(result, tuple(changes), tuple(findings), tuple(questions), changed)
 

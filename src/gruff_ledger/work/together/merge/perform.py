@@ -18,7 +18,7 @@ from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import take_aliases
 from gruff_ledger.outcome import Lineage, Note, Outcome, SetAside
 from gruff_ledger.problems import BadTerms, nearest, nearest_or_all
-from gruff_ledger.table import Origin, Table
+from gruff_ledger.table import UNSAID, Origin, Table, Writing
 from gruff_ledger.words import counted
 from gruff_ledger.work.orders import in_order
 from gruff_ledger.work.together.merge.terms import MergeTerms
@@ -86,7 +86,12 @@ def perform(
         for heading in headings
         if all(heading in each.from_source for each in tables)
     )
-    merged = Table(tuple(headings), columns, origin, name, of_source)
+    written = {
+        heading: writing
+        for heading in headings
+        if (writing := _writing(matched, heading)) is not None
+    }
+    merged = Table(tuple(headings), columns, origin, name, of_source, written=written)
     if terms.key:
         from gruff_ledger.work.together.merge.by_key import merge_by_key
         from gruff_ledger.work.together.merge.tell import Stacked
@@ -112,7 +117,7 @@ def perform(
         outcome = Outcome(merged)
     result, findings = outcome.table, outcome.findings
     if terms.sort is not None:
-        result, found, said = in_order(result, terms.sort, terms.form, "sort")
+        result, found, said = in_order(result, terms.sort, "sort")
         findings += found
         notes.extend(said)
     return structs.replace(
@@ -220,6 +225,20 @@ class _Matched(msgspec.Struct, frozen=True, eq=False):
         if heading in self.places:
             return self.table.cells(self.table.headings[self.places[heading]])
         return constant_column("", len(self.table))
+
+    def writing(self, heading: str) -> Writing:
+        """Return how the field that stands under a heading is written."""
+        if heading not in self.places:
+            return UNSAID
+        return self.table.writing(self.table.headings[self.places[heading]])
+
+
+def _writing(matched: Sequence[_Matched], heading: str) -> Writing | None:
+    """Return how a field of all lists is written, where more is known of any."""
+    writings = [fields.writing(heading) for fields in matched]
+    if all(each is UNSAID for each in writings):
+        return None
+    return Writing.concat(writings, [len(each.table) for each in matched])
 
 
 def _check_aliases(terms: MergeTerms, tables: Sequence[Table]) -> None:

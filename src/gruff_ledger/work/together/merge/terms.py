@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Heading, Item, Order, StorePath, Terms
 from gruff_ledger.work.keys.fields import ALIASES, MATCH, Level, parse_key_fields
@@ -92,7 +91,6 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
             "value is right where lists differ."
         ),
     ] = None
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     def __post_init__(self) -> None:
         """Refuse terms that contradict each other."""

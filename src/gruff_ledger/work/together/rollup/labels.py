@@ -236,7 +236,7 @@ def _ranks(labels: Column) -> tuple[Indices, Mask]:
     listed = Table(("label",), (labels,), Origin.counted(0, 1, n))
     ranked: Ordering | None
     try:
-        _, ranked = ordering(listed, Key("label", None, False), {}, "order")
+        _, ranked = ordering(listed, Key("label", None, False), "order")
     except BadTerms:
         ranked = None
     if ranked is None or ranked.way == "text" or ranked.last.any():

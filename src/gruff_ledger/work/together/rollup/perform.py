@@ -141,9 +141,6 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     if terms.figure == "sum":
         sums = [_source_sum(each) for each in brought]
         carried = _check_sums(terms, brought, sides, result, layout.base, sums)
-        if terms.form:
-            # In another form numbers are others than a control total reads.
-            carried = {}
         notes[:0] = _sum_notes(brought, sums)
     elif terms.figure == "count":
         notes.insert(0, _count_note(brought))

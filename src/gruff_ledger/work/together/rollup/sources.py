@@ -18,7 +18,6 @@ from gruff_ledger.cells.blank import blank_mask, is_blank
 from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
-from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.columns.arrays import filter_column, text_column
 from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Column, Indices, Mask
@@ -33,7 +32,6 @@ from gruff_ledger.work.together.rollup.totals import (
     Said,
     fields_with_numbers,
     find_total_rows,
-    form_of,
     leave_total_columns_out,
 )
 
@@ -126,14 +124,6 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
     BadTerms
         If a list has no figures, or very many labels across.
     """
-    known = {heading for table in tables for heading in table.headings}
-    known |= set(terms.aliases.values())
-    for each in terms.form:
-        for name in each.fields:
-            if not any(loose(name) == loose(heading) for heading in known):
-                raise UnknownField(
-                    f"no list has a field '{name}'.", "Correct it in `form`."
-                )
     said = Said()
     brought = [_brought(terms, table, said) for table in tables]
     return Gathered(brought, tuple(said.aside), tuple(said.findings), tuple(said.notes))
@@ -207,7 +197,7 @@ def _with_aliases(table: Table, aliases: Mapping[str, str]) -> Table:
                 "Let no two fields of one list have the same heading.",
                 term="aliases",
             )
-    return table.with_fields(headings, table.held)
+    return table.with_headings(headings)
 
 
 def _found(table: Table, name: str | None) -> str | None:
@@ -328,8 +318,13 @@ def _numbers(
 ) -> Numbers:
     """Read the numbers of a field; say what are none."""
     column = table.cells(heading)
-    form = form_of(terms.form, heading)
-    amounts, is_number = read_amounts(column, form)
+    if terms.gives_cells or terms.figure == "count":
+        # Cells count, whatever they mean.
+        amounts, is_number = read_amounts(column)
+    else:
+        read = said.numbers(table, heading)
+        amounts, is_number = read.amounts, read.is_number
+        said.notes += read.notes
     is_filled = ~blank_mask(column)
     wrong = is_filled & ~is_number
     if wrong.any() and not (terms.gives_cells or terms.figure == "count"):
@@ -356,7 +351,7 @@ def _numbers(
             )
         )
     if terms.figure == "sum":
-        _question_per_cent(table, heading, column, form, wrong, said)
+        _question_per_cent(table, heading, column, said)
     return Numbers(heading, amounts, is_number, is_filled, across)
 
 
@@ -364,15 +359,11 @@ def _question_per_cent(
     table: Table,
     heading: str,
     column: Column,
-    form: NumberForm,
-    wrong: Mask,
     said: Said,
 ) -> None:
     """Ask whether percentages are meant to be added up."""
-    in_cells = form.percent
-    if wrong.any() and not in_cells:
-        few = filter_column(column, wrong).slice(0, 100).to_pylist()
-        in_cells = any(text.strip().endswith("%") for text in few)
+    few = column.slice(0, 100).to_pylist()
+    in_cells = any(text.strip().endswith("%") for text in few)
     if in_cells or _PER_CENT.search(heading):
         said.warn(
             f"{table.name}: '{heading}' holds percentages, and they are being summed.",

@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from gruff_ledger.formula.forms import FORM, FormTerms
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Heading, Terms
 from gruff_ledger.work.keys.fields import ALIASES, MATCH, Level
@@ -103,7 +102,6 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
             "comparison, bars of the lists beside each other for each label down."
         ),
     ] = None
-    form: Annotated[tuple[FormTerms, ...], FORM] = ()
 
     @property
     def settles(self) -> frozenset[str]:

@@ -8,14 +8,11 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.distinct import Distinct
-from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
     at_scale,
     decimal_text,
-    read_amounts,
 )
-from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.cells.numbers.group_figures import total_of
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.totals_rows import (
@@ -26,12 +23,12 @@ from gruff_ledger.cells.totals_rows import (
 )
 from gruff_ledger.columns.arrays import filter_column, taken, text_column
 from gruff_ledger.columns.types import Mask
-from gruff_ledger.formula.forms import Form, FormTerms
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
-from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.together.rollup.terms import RollupTerms
+from gruff_ledger.written.ask import InDoubt
+from gruff_ledger.written.read import FieldNumbers, read_numbers
 
 # Fields that a message names.
 _NAMED_FIELDS = 6
@@ -44,6 +41,17 @@ class Said:
         self.aside: list[SetAside] = []
         self.findings: list[Finding] = []
         self.notes: list[Note] = []
+        self._numbers: dict[tuple[int, str], FieldNumbers] = {}
+        self._tables: list[Table] = []
+
+    def numbers(self, table: Table, heading: str) -> FieldNumbers:
+        """Return the numbers of a field, read once however often they are asked for."""
+        key = (id(table), heading)
+        if key not in self._numbers:
+            # Kept, so that no other list gets the number of this one.
+            self._tables.append(table)
+            self._numbers[key] = read_numbers(table, heading)
+        return self._numbers[key]
 
     def warn(self, what: str, remedy: str = "", table: Table | None = None) -> None:
         """Take note of something that could be wrong."""
@@ -67,7 +75,7 @@ def find_total_rows(
             mask |= np.array(words, np.bool_)[codes]
     mask |= _total_words_beside(table, labels)
     if not mask.any():
-        mask = _row_of_sums(terms, table, values)
+        mask = _row_of_sums(terms, table, values, said)
     if not mask.any():
         return None
     looks = counted(int(np.count_nonzero(mask)), "record looks", "records look")
@@ -90,7 +98,7 @@ def find_total_rows(
         )
     )
     if len(rows) == 1 and across is None:
-        _check_total_row(terms, table.keep_records(~mask), rows, values, said)
+        _check_total_row(table, mask, values, said)
     return mask
 
 
@@ -119,15 +127,18 @@ def _total_words_beside(table: Table, labels: Mapping[str, Distinct]) -> Mask:
     return mask
 
 
-def _row_of_sums(terms: RollupTerms, table: Table, values: Sequence[str]) -> Mask:
+def _row_of_sums(
+    terms: RollupTerms, table: Table, values: Sequence[str], said: Said
+) -> Mask:
     """Mark a last record whose figures are the sums of all above."""
     mask = np.zeros(len(table), np.bool_)
     if len(table) < 4 or terms.value:
         return mask
     for heading in values:
-        amounts, is_number = read_amounts(
-            table.cells(heading), form_of(terms.form, heading)
-        )
+        try:
+            amounts, is_number, *_ = said.numbers(table, heading)
+        except InDoubt:
+            return mask
         own = int(amounts.values[-1])
         if not is_number[-1] or not own or total_of(amounts) != 2 * own:
             return mask
@@ -136,16 +147,19 @@ def _row_of_sums(terms: RollupTerms, table: Table, values: Sequence[str]) -> Mas
 
 
 def _check_total_row(
-    terms: RollupTerms, rest: Table, row: Table, values: Sequence[str], said: Said
+    table: Table, is_total: Mask, values: Sequence[str], said: Said
 ) -> None:
     """Say where a row of totals is not what its column adds up to."""
+    row = table.keep_records(is_total)
     for heading in values:
-        form = form_of(terms.form, heading)
-        amounts, is_number = read_amounts(row.cells(heading), form)
-        if not is_number[0]:
+        amounts, is_number, *_ = said.numbers(table, heading)
+        if not is_number[is_total][0]:
             continue
-        others, _ = read_amounts(rest.cells(heading), form)
-        _compare_totals(heading, total_of(others), others.scale, amounts, row, said)
+        own, others = (
+            amounts._replace(values=amounts.values[mask])
+            for mask in (is_total, ~is_total)
+        )
+        _compare_totals(heading, total_of(others), others.scale, own, row, said)
 
 
 def _compare_totals(
@@ -201,7 +215,7 @@ def leave_total_columns_out(
     rest = [heading for heading in values if heading not in totals]
     said.notes.append(Note(f"{table.name}: totals were left out: {words}."))
     if len(totals) == 1:
-        _check_total_column(terms, table, rest, totals[0], said)
+        _check_total_column(table, rest, totals[0], said)
     return rest
 
 
@@ -212,8 +226,11 @@ def fields_with_numbers(
     texts = []
     for heading in values:
         column = table.cells(heading)
-        _, is_number = read_amounts(column, form_of(terms.form, heading))
-        if not is_number.any() and not blank_mask(column).all():
+        try:
+            has_numbers = bool(said.numbers(table, heading).is_number.any())
+        except InDoubt:
+            has_numbers = True
+        if not has_numbers and not blank_mask(column).all():
             texts.append(heading)
     if not texts or len(texts) == len(values):
         return list(values)
@@ -227,14 +244,11 @@ def fields_with_numbers(
 
 
 def _check_total_column(
-    terms: RollupTerms, table: Table, values: Sequence[str], total: str, said: Said
+    table: Table, values: Sequence[str], total: str, said: Said
 ) -> None:
     """Find the records whose total is not what their cells add up to."""
-    stated, is_number = read_amounts(table.cells(total), form_of(terms.form, total))
-    read = [
-        read_amounts(table.cells(heading), form_of(terms.form, heading))[0]
-        for heading in values
-    ]
+    stated, is_number, *_ = said.numbers(table, total)
+    read = [said.numbers(table, heading).amounts for heading in values]
     scale = max([stated.scale, *(each.scale for each in read)])
     sums = sum(
         (at_scale(each, scale).values.astype(object) for each in read),
@@ -264,19 +278,3 @@ def _check_total_column(
             text_column(told),
         )
     )
-
-
-def form_of(forms: Sequence[FormTerms], heading: str) -> NumberForm:
-    """Return the form in which the numbers of a field are written."""
-    fitting = [
-        each
-        for each in forms
-        if not each.fields or any(loose(name) == loose(heading) for name in each.fields)
-    ]
-    if len(fitting) > 1:
-        raise BadTerms(
-            f"two forms are given for the field '{heading}'.",
-            "Give one, or name in each the `fields` it is true of.",
-            term="form",
-        )
-    return fitting[0].form.number if fitting else Form().number

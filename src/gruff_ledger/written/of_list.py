@@ -1,0 +1,133 @@
+"""What was said of the fields of a list, put to the list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+import numpy as np
+
+from gruff_ledger.cells.dates.found import ISO
+from gruff_ledger.cells.dates.shapes import date_shape
+from gruff_ledger.cells.numbers.plain import number_of
+from gruff_ledger.cells.numbers.shapes import shape_of
+from gruff_ledger.field_names import find_field
+from gruff_ledger.outcome import Note
+from gruff_ledger.problems import UnknownField
+from gruff_ledger.table import Table, Writing
+from gruff_ledger.written.read import kind_said
+from gruff_ledger.written.way import ListWay, Way, way_of
+
+# So many cells of a list are looked at, and so many at least of each field; of lists
+# with very many fields none.
+_SAMPLED = 4096
+_LEAST_SAMPLED = 16
+_MOST_FIELDS = 2000
+
+
+def with_ways(
+    table: Table, written: Mapping[str, Sequence[str]], *, is_shared: bool = False
+) -> tuple[Table, tuple[Note, ...], frozenset[str]]:
+    """
+    Return a list of which it is known how its fields are written.
+
+    Parameters
+    ----------
+    table : Table
+    written : mapping of str to sequence of str
+        Examples for each field; see `way_of`.
+    is_shared : bool
+        Whether they were given for several lists, not all of which have the fields.
+
+    Returns
+    -------
+    table : Table
+    notes : tuple of Note
+    found : frozenset of str
+        Which of the names are fields of this list.
+
+    Raises
+    ------
+    UnknownField
+        If the list does not have a field, and the examples are its own.
+    BadTerms
+        If an example is no number and no date, or could be two.
+    """
+    known = _ways_to_find(table)
+    notes: tuple[Note, ...] = ()
+    found = set()
+    for name, examples in written.items():
+        try:
+            heading, said = find_field(table, name, "written")
+        except UnknownField:
+            if is_shared:
+                continue
+            raise
+        notes += said
+        found.add(name)
+        known[heading] = Writing((way_of(examples, heading),))
+    return table.with_writing(known), notes, frozenset(found)
+
+
+def _ways_to_find(table: Table) -> dict[str, Writing]:
+    """
+    Return the ways of the fields whose cells may prove something of one another.
+
+    A few cells show whether a field has numbers or dates that are not written plainly.
+    """
+    fields = len(table.headings)
+    found: dict[str, Writing] = {}
+    if not len(table) or fields > _MOST_FIELDS:
+        return found
+    count = min(len(table), max(_LEAST_SAMPLED, _SAMPLED // fields))
+    places = np.linspace(0, len(table) - 1, count).astype(np.int64)
+    few = table.pick_records(places)
+    for heading, cells in zip(few.headings, few.all_cells, strict=True):
+        if heading not in table.written and any(map(_is_written, cells.to_pylist())):
+            found[heading] = Writing((ListWay(table.cells(heading)),))
+    return found
+
+
+def _is_written(text: str) -> bool:
+    """Whether a cell is a number or date that is not plain, or could be another."""
+    if not any(map(str.isdigit, text)):
+        return False
+    shape = shape_of(text)
+    if shape is not None:
+        return bool(shape.doubt) or number_of(text) is None
+    date = date_shape(text)
+    return date is not None and date.style != ISO
+
+
+def with_other_ways(
+    table: Table, written: Mapping[str, Sequence[str]]
+) -> tuple[Table, tuple[Note, ...]]:
+    """Return a list with ways for fields that nobody spoke of; see `with_ways`."""
+    known = {name for name in table.headings if kind_said(table, name)}
+    rest = {name: each for name, each in written.items() if name not in known}
+    result, notes, _ = with_ways(table, rest)
+    return result, notes
+
+
+def examples_of(table: Table) -> dict[str, tuple[str, ...]]:
+    """Return what a person said of how the fields of a list are written."""
+    found: dict[str, tuple[str, ...]] = {}
+    for heading in table.headings:
+        ways = [way for way in table.writing(heading).ways if isinstance(way, Way)]
+        if ways:
+            examples = (example for way in ways for example in way.examples)
+            found[heading] = tuple(dict.fromkeys(examples))
+    return found
+
+
+def check_all_found(
+    written: Iterable[str], found: Iterable[str], headings: Sequence[str]
+) -> None:
+    """
+    Refuse examples of fields that none of several lists has.
+
+    Raises
+    ------
+    UnknownField
+    """
+    for name in sorted({*written} - {*found}):
+        find_field(Table.of_records(headings, []), name, "written")

@@ -1,0 +1,1 @@
+"""Tests of `gruff_ledger.written`."""
