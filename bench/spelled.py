@@ -22,22 +22,38 @@ import numpy as np
 SCRATCH = Path(__file__).parent / "scratch"
 GRUFF = str(Path(sys.executable).parent / "gruff")
 
-AMOUNTS = 'fields=["Fee"],decimal=",",group=".",currency="€"'
-DAYS = 'fields=["Day"],date="d.M.yyyy"'
+AMOUNTS = "Fee=1.234,56 €"
+_MONTHS = (
+    "Jan",
+    "Feb",
+    "Mar",
+    "Apr",
+    "May",
+    "Jun",
+    "Jul",
+    "Aug",
+    "Sep",
+    "Oct",
+    "Nov",
+    "Dec",
+)
 _BOATS = ("Grüner Reiher", "Éclair & Fils", "Old  Tern ", "Łódka")
 
 COMMANDS = {
-    "rollup of amounts": [
-        *("rollup", "--down", "Berth", "--value", "Fee", "--form", AMOUNTS),
+    "rollup of plain amounts": ["rollup", "--down", "Berth", "--value", "Plain"],
+    "rollup of amounts": ["rollup", "--down", "Berth", "--value", "Fee"],
+    "the same, said by example": [
+        *("rollup", "--down", "Berth", "--value", "Fee", "--written", AMOUNTS),
     ],
+    "rollup of dollars": ["rollup", "--down", "Berth", "--value", "Dollars"],
     "amounts to the plain form": [
-        *("scrub", "--fields", "Fee", "--number", "plain", "--form", AMOUNTS),
+        *("scrub", "--fields", "Fee", "--number", "plain"),
     ],
     "amounts by a pattern": [
-        *("scrub", "--fields", "Fee", "--number", "#,##0.00", "--form", AMOUNTS),
+        *("scrub", "--fields", "Fee", "--number", "#,##0.00"),
     ],
     "amounts computed with": [
-        *("compute", "--formula", "double=Fee * 2", "--form", AMOUNTS),
+        *("compute", "--formula", "double=Fee * 2"),
     ],
     "numbers of 20 digits": ["compute", "--formula", "double=Long * 2"],
     "survey": ["survey"],
@@ -50,13 +66,15 @@ COMMANDS = {
     ],
     "count by letters": ["count", "--by", "Boat, Berth", "--match", "letters"],
     "sort by code": ["sort", "--by", "Long AS CODE"],
-    "sort by date": ["sort", "--by", "Day AS DATE", "--form", DAYS],
+    "sort by date": ["sort", "--by", "Day AS DATE"],
+    "sort by ISO date": ["sort", "--by", "Iso AS DATE"],
+    "sort by dates of three forms": ["sort", "--by", "Three AS DATE"],
 }
 
 
 def made(n: int) -> Path:
     """Make the list of `n` records, unless it is there."""
-    path = SCRATCH / f"spelled-{n}.csv"
+    path = SCRATCH / f"spelled-2-{n}.csv"
     if path.exists():
         return path
     path.parent.mkdir(exist_ok=True)
@@ -64,7 +82,7 @@ def made(n: int) -> Path:
     cents = random.integers(10**7, size=n).tolist()
     days, months = random.integers(1, 29, n).tolist(), random.integers(1, 13, n)
     with path.open("w", encoding="utf-8", newline="") as sink:
-        sink.write("Berth,Boat,Fee,Day,Length,Long\n")
+        sink.write("Berth,Boat,Fee,Day,Length,Long,Plain,Dollars,Iso,Three\n")
         for number, (fee, day, month) in enumerate(
             zip(cents, days, months.tolist(), strict=True)
         ):
@@ -72,9 +90,20 @@ def made(n: int) -> Path:
             sink.write(
                 f"B{number % 977}-{number % 13},{_BOATS[number % 4]} {number % 3000},"
                 f'"{amount}",{day}.{month}.2026,{fee % 97}.{number % 10}0,'
-                f"{10**19 + fee * 10**7 + number}\n"
+                f"{10**19 + fee * 10**7 + number},{fee // 100}.{fee % 100:02d},"
+                f'"${fee // 100:,}.{fee % 100:02d}",2026-{month:02d}-{day:02d},'
+                f"{_in_three_forms(day, month, number)}\n"
             )
     return path
+
+
+def _in_three_forms(day: int, month: int, number: int) -> str:
+    """Write a day of 2026 in one of three forms."""
+    if number % 3 == 0:
+        return f"{day}/{month}/2026"
+    return (
+        f"{day}.{month}.26" if number % 3 == 1 else f"{day} {_MONTHS[month - 1]} 2026"
+    )
 
 
 def main() -> None:

@@ -179,7 +179,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
             ((), ("--required", "Length, Boat")),
             (_FLAG, ("--allowed", "Class=A, B")),
             (_FLAG, ("--unique", "Length")),
-            (("--unique", "Length"), ("--match", "loose")),
+            ((*_FLAG, "--match", "loose"), ("--unique", "Length")),
             (_FLAG, ("--allowed-from", "Class=Code IN rates.csv")),
             (_FLAG, ("--minimum", "Length=8")),
             (_FLAG, ("--maximum", "Length=31")),

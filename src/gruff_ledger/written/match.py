@@ -16,6 +16,7 @@ from gruff_ledger.table import Table
 from gruff_ledger.written.read import (
     FieldDates,
     FieldNumbers,
+    are_plain,
     kind_of_field,
     read_dates,
     read_numbers,
@@ -58,6 +59,9 @@ def key_columns(
     for heading, level in zip(headings, levels, strict=True):
         column = table.cells(heading)
         read: FieldNumbers | FieldDates | None = None
+        if level == "number" and are_plain(table, heading):
+            columns.append(column)
+            continue
         if whole and kind_of_field(table, heading) != level:
             columns.append(column)
             continue

@@ -23,6 +23,7 @@ from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import in_one_form
 from gruff_ledger.cells.numbers.found import FoundNumbers, Style, find_numbers
+from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Note
@@ -36,6 +37,7 @@ from gruff_ledger.written.ask import (
 from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, ListWay, Way
 
 _PLAIN = {Style(), Style(".")}
+_PLAIN_OR_BLANK = r"\A\s*(?:[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)\s*)?\z"
 
 
 class FieldNumbers(NamedTuple):
@@ -95,6 +97,13 @@ def kind_said(table: Table, heading: str) -> str:
     if not ways or len(ways) < len(table.writing(heading).ways):
         return ""
     return "date" if ways[0].holds_dates else "number"
+
+
+def are_plain(table: Table, heading: str) -> bool:
+    """Whether a field that nobody spoke of holds plain numbers and blanks alone."""
+    if heading in table.written:
+        return False
+    return bool(matching(table.cells(heading), _PLAIN_OR_BLANK).all())
 
 
 def kind_of_field(table: Table, heading: str) -> str:

@@ -30,7 +30,7 @@ from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
 from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
 from gruff_ledger.lists.workbook.tab_sizes import check_xlsx_tab, damaged
-from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx
+from gruff_ledger.lists.workbook.tab_xml import Decimals, Look, look_at_xlsx
 from gruff_ledger.lists.workbook.xlsx_package import (
     Package,
     for_library,
@@ -404,7 +404,7 @@ def _rows(
 ) -> Iterator[list[Any]]:
     """Yield the rows in use, with the values that were looked up, and leading zeros."""
     special: dict[int, list[tuple[int, Any]]] = {}
-    for cells in (look.values, look.errors, look.padded):
+    for cells in (look.values, look.errors, look.padded, look.decimals):
         for (row, col), what in cells.items():
             special.setdefault(row, []).append((col - 1 - first_col, what))
     # The library begins at the first row of the tab, whatever is in use.
@@ -415,9 +415,19 @@ def _rows(
     for number, row in enumerate(rows, first_row + 1):
         for col, what in special.get(number, ()):
             if 0 <= col < len(row):
-                is_digits = isinstance(what, int)
-                row[col] = _zero_padded(row[col], what) if is_digits else what
+                row[col] = _as_shown(row[col], what)
         yield row
+
+
+def _as_shown(value: Any, what: Any) -> Any:
+    """Return what stands in the place of a value, or the value with its zeros."""
+    if isinstance(what, Decimals):
+        if not isinstance(value, float):
+            return value
+        text = number_text(value)
+        whole, _, part = text.partition(".")
+        return text if len(part) > what else f"{whole}.{part.ljust(what, '0')}"
+    return _zero_padded(value, what) if isinstance(what, int) else what
 
 
 def _zero_padded(value: Any, digits: int) -> Any:

@@ -58,6 +58,10 @@ CellPlace = tuple[int, int]
 Span = tuple[CellPlace, CellPlace]
 
 
+class Decimals(int):
+    """How many decimals the format of a number shows."""
+
+
 class Look(msgspec.Struct):
     """
     What the XML of a tab tells beside the values; cells by (row, column) from 1.
@@ -71,6 +75,8 @@ class Look(msgspec.Struct):
         Cells that hold errors, with their texts.
     odd : dict
         For each rule that a cell can break, the cells with their texts.
+    decimals : dict
+        Cells whose format shows so many decimals.
     merged : list
         First and last cell of each merged area, from 0, where the library tells none.
     """
@@ -80,6 +86,7 @@ class Look(msgspec.Struct):
     odd: dict[str, dict[CellPlace, str]] = msgspec.field(default_factory=dict)
     unstored: list[CellPlace] = msgspec.field(default_factory=list)
     padded: dict[CellPlace, int] = msgspec.field(default_factory=dict)
+    decimals: dict[CellPlace, Decimals] = msgspec.field(default_factory=dict)
     percent: list[CellPlace] = msgspec.field(default_factory=list)
     hidden_rows: list[int] = msgspec.field(default_factory=list)
     hidden_cols: list[int] = msgspec.field(default_factory=list)
@@ -135,17 +142,19 @@ def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
     _look_for_long_numbers(look, xml)
     styles = _styles(opened, package)
     _look_for_odd_times(look, xml, styles, package.begins_1904)
-    padded, percent = styles.padded, styles.percent
-    if padded or percent:
+    padded, percent, decimals = styles.padded, styles.percent, styles.decimals
+    if padded or percent or decimals:
         for match in _CELL_TAG.finditer(xml):
             style = _STYLE.search(match[1])
             number = int(style[1]) if style else 0
-            if number in padded or number in percent:
+            if number in padded or number in percent or number in decimals:
                 place = _cell_place(match[1])
                 if place is None or b't="s"' in match[1]:
                     continue
                 if number in padded:
                     look.padded[place] = padded[number]
+                elif number in decimals:
+                    look.decimals[place] = decimals[number]
                 else:
                     look.percent.append(place)
     return look
@@ -247,11 +256,15 @@ class _Styles(msgspec.Struct, frozen=True):
     ----------
     padded : mapping of int to int
         Those that show leading zeros, with their digits.
+    decimals : mapping of int to Decimals
+        Those that show decimals, in workbooks of our own: in others a format may hide
+        more than it shows.
     percent, dates, times : frozenset of int
         Dates have a day, month or year; times have none, and are no lengths of time.
     """
 
     padded: Mapping[int, int]
+    decimals: Mapping[int, Decimals]
     percent: frozenset[int]
     dates: frozenset[int]
     times: frozenset[int]
@@ -273,6 +286,7 @@ def _styles(opened: Opened, package: Package) -> _Styles:
     if known is not None:
         return known  # type: ignore[no-any-return]
     padded: dict[int, int] = {}
+    decimals: dict[int, Decimals] = {}
     kinds: dict[str, set[int]] = {"percent": set(), "date": set(), "time": set()}
     root = parse_xml(opened, package.styles)
     if root is not None:
@@ -289,9 +303,11 @@ def _styles(opened: Opened, package: Package) -> _Styles:
             shown = _format_kind(code)
             if re.fullmatch(r"0{2,}", first):
                 padded[number] = len(first)
+            elif package.is_own and re.fullmatch(r"0\.0+", first):
+                decimals[number] = Decimals(len(first) - 2)
             elif shown in kinds:
                 kinds[shown].add(number)
-    opened.memo["styles"] = _Styles(padded, *map(frozenset, kinds.values()))
+    opened.memo["styles"] = _Styles(padded, decimals, *map(frozenset, kinds.values()))
     return opened.memo["styles"]  # type: ignore[no-any-return]
 
 

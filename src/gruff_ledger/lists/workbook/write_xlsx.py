@@ -1,8 +1,8 @@
 """Writing workbooks as XLSX (ISO/IEC 29500), by XlsxWriter.
 
-Every cell is text, but for fields whose filled cells are all numbers that would be read
-back as just the same text: they are written as numbers, to be added up. Nothing is ever
-written as a formula.
+A plain number is written as a number and a date of ISO 8601 as a date, cell by cell,
+with a format that shows the text it had, where it is read back as just that text
+(`typed_cells`). Nothing is ever written as a formula.
 """
 
 from __future__ import annotations
@@ -14,13 +14,12 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
-from gruff_ledger.lists.workbook.read import number_text
-from gruff_ledger.lists.workbook.xlsx_findings import Forms, write_findings
+from gruff_ledger.lists.workbook.typed_cells import DATE, TEXT, day_number, typed_kinds
+from gruff_ledger.lists.workbook.xlsx_findings import Forms, worst_of, write_findings
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
 
@@ -103,14 +102,9 @@ class _Tab:
         self._table = table
         self._forms = forms
         self._columns = table.all_cells
-        # Figures with so many decimals; other numbers have none to be shown.
-        self._decimals = [
-            _decimals(column) if heading in table.figures else None
-            for heading, column in zip(table.headings, self._columns, strict=True)
-        ]
-        self._as_number = [
-            decimals is not None or _all_numbers(column)
-            for decimals, column in zip(self._decimals, self._columns, strict=True)
+        self._kinds = [typed_kinds(column) for column in self._columns]
+        self._has_texts = [
+            kinds is None or bool((kinds == TEXT).any()) for kinds in self._kinds
         ]
 
     def write(self, remarks: Remarks) -> None:
@@ -119,9 +113,8 @@ class _Tab:
         for place, (heading, column) in enumerate(
             zip(table.headings, self._columns, strict=True)
         ):
-            form = None if self._as_number[place] else self._forms.text
-            if self._decimals[place]:
-                form = self._forms.of_number(self._decimals[place] or 0)
+            # What is typed into a field of texts later is a text as well.
+            form = self._forms.text if self._has_texts[place] else None
             sheet.set_column(place, place, width_of(heading, column), form)
             sheet.write_string(0, place, heading, self._forms.heading)
         sheet.freeze_panes(1, 0)
@@ -158,19 +151,21 @@ class _Tab:
             if place == 0:
                 # What is said of the whole record is shown at its first cell.
                 remarks = [*remarks, *said.get(None, ())]
-            form = self._forms.text
-            if remarks:
-                form = self._forms.of(remarks, as_number=self._as_number[place])
+            kinds = self._kinds[place]
+            kind = TEXT if kinds is None else int(kinds[row - 1])
+            severity = worst_of(remarks) if remarks else None
+            form = self._forms.of(kind, severity)
+            if form is None and self._has_texts[place]:
+                form = self._forms.whole
             if not cell:
                 if remarks:
                     sheet.write_blank(row, place, None, form)
-            elif self._as_number[place]:
-                is_plain = not remarks and not self._decimals[place]
-                if not is_plain and not remarks:
-                    form = self._forms.of_number(self._decimals[place] or 0)
-                sheet.write_number(row, place, float(cell), None if is_plain else form)
-            else:
+            elif kind == TEXT:
                 sheet.write_string(row, place, cell, form)
+            elif kind == DATE:
+                sheet.write_number(row, place, day_number(cell), form)
+            else:
+                sheet.write_number(row, place, float(cell), form)
             if remarks:
                 self._forms.add_note(sheet, row, place, remarks)
 
@@ -263,44 +258,6 @@ def _doubtful(heading: str, column: Column) -> Iterator[tuple[int, str]]:
             for place in cells.tolist():
                 yield start + place + 1, chunk.array[place].as_py()
         start += len(chunk.array)
-
-
-def _all_numbers(column: Column) -> bool:
-    """Whether all filled cells are numbers that come back as the same text."""
-    found = False
-    for chunk in text_chunks(column):
-        starts = chunk.bytes_at_start()
-        # Most fields of text are told by the first byte of some cell.
-        if np.any((starts > ord("9")) | ((starts < ord("-")) & (starts > 0))):
-            return False
-        for cell in set(chunk.array.to_pylist()):
-            if not cell:
-                continue
-            found = True
-            if len(cell) > 17 or number_of(cell) is None:
-                return False
-            if number_text(float(cell)) != cell:
-                return False
-    return found
-
-
-def _decimals(column: Column) -> int | None:
-    """
-    Return how many decimals figures have, 0 where that differs; None for no figures.
-
-    Figures of more digits than a workbook holds are none.
-    """
-    found: set[int] = set()
-    for cell in set(column.to_pylist()):
-        number = number_of(cell)
-        if not cell:
-            continue
-        if number is None or number_of(number_text(float(cell))) != number:
-            return None
-        found.add(len(cell.partition(".")[2]))
-    if not found:
-        return None
-    return found.pop() if len(found) == 1 else 0
 
 
 def width_of(heading: str, column: Column) -> float:

@@ -7,6 +7,7 @@ from typing import Any
 
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks
 from gruff_ledger.lists.workbook.own_look import FONT
+from gruff_ledger.lists.workbook.typed_cells import DATE, TEXT
 from gruff_ledger.outcome import Severity
 from gruff_ledger.table import Table
 
@@ -53,28 +54,39 @@ class Forms:
         self.wrapped = book.add_format(
             {"num_format": "@", "text_wrap": True, "valign": "top"}
         )
-        self._fills = {
-            (severity, as_number): book.add_format(
-                {"bg_color": fill} | ({} if as_number else {"num_format": "@"})
-            )
-            for severity, fill in _FILLS.items()
-            for as_number in (False, True)
-        }
         self._book = book
-        self._numbers: dict[int, Any] = {}
+        self._known: dict[tuple[int, Severity | None], Any] = {
+            (TEXT, None): self.text,
+            # A whole number needs no format.
+            (0, None): None,
+        }
+        # In a column of texts a whole number needs one.
+        self.whole = book.add_format({"num_format": "0"})
         self._notes = 0
 
-    def of_number(self, decimals: int) -> Any:
-        """Return the format of a figure with so many decimals."""
-        if decimals not in self._numbers:
-            form = "0." + "0" * decimals
-            self._numbers[decimals] = self._book.add_format({"num_format": form})
-        return self._numbers[decimals]
+    def of(self, kind: int, severity: Severity | None) -> Any:
+        """
+        Return the format of a cell.
 
-    def of(self, remarks: Sequence[Remark], *, as_number: bool = False) -> Any:
-        """Return the format of a cell that something is said of."""
-        worst = max((remark.severity for remark in remarks), key=lambda each: each.rank)
-        return self._fills[worst, as_number]
+        Parameters
+        ----------
+        kind : int
+            See `typed_cells`.
+        severity : Severity, optional
+            Of what is said of it.
+        """
+        if (kind, severity) not in self._known:
+            form: dict[str, Any] = {}
+            if kind == TEXT:
+                form["num_format"] = "@"
+            elif kind == DATE:
+                form["num_format"] = "yyyy-mm-dd"
+            elif kind:
+                form["num_format"] = "0." + "0" * kind
+            if severity is not None:
+                form["bg_color"] = _FILLS[severity]
+            self._known[kind, severity] = self._book.add_format(form)
+        return self._known[kind, severity]
 
     def add_note(
         self, sheet: Any, row: int, column: int, remarks: Sequence[Remark]
@@ -92,6 +104,11 @@ class Forms:
             "font_name": FONT,
         }
         sheet.write_comment(row, column, text[:32_000], options)
+
+
+def worst_of(remarks: Sequence[Remark]) -> Severity:
+    """Return the severity of the worst that is said of a cell."""
+    return max((remark.severity for remark in remarks), key=lambda each: each.rank)
 
 
 def write_findings(
@@ -150,5 +167,5 @@ def _write_finding(
             sheet.write_number(row, column, cell)
         elif cell:
             filled = _HEADINGS[column] in ("value", "severity")
-            form = forms.of([remark]) if filled else forms.wrapped
+            form = forms.of(TEXT, remark.severity) if filled else forms.wrapped
             sheet.write_string(row, column, cell[:32_000], form)

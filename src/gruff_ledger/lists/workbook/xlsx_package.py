@@ -63,12 +63,15 @@ class Package(msgspec.Struct, frozen=True):
         The XML of its formats.
     strings : bytes
         That of the texts that cells share.
+    is_own : bool
+        Whether this program made it.
     """
 
     tabs: tuple[XlsxTab, ...]
     begins_1904: bool
     styles: bytes
     strings: bytes
+    is_own: bool = False
 
 
 def refuse_bomb(opened: Opened, archive: zipfile.ZipFile) -> None:
@@ -161,7 +164,8 @@ def xlsx_package(opened: Opened, archive: zipfile.ZipFile) -> Package | None:
     strings = part(by_kind.get("sharedStrings", "xl/sharedStrings.xml"))
     check_no_doctype(opened, styles)
     check_strings(opened, strings)
-    return Package(tuple(tabs), dates, styles, strings)
+    is_own = b"<Application>Gruff Ledger</Application>" in part("docProps/app.xml")
+    return Package(tuple(tabs), dates, styles, strings, is_own)
 
 
 def _main_part(opened: Opened, part: _PartOf) -> str:

@@ -1,0 +1,105 @@
+"""Which cells of a list a workbook can hold as numbers and dates, and still show alike.
+
+A number has at most 15 digits, which is what a double of IEEE 754 keeps, no zero in
+front and no sign but a minus; its format shows as many decimals as it was written with.
+A date is one of ISO 8601 without a time, from March 1900 on: before, the calendar of
+workbooks has a day that never was. Codes are texts: a field with a zero in front of a
+number holds codes.
+"""
+
+from __future__ import annotations
+
+import datetime
+
+import numpy as np
+import numpy.typing as npt
+
+from gruff_ledger.cells.dates.moments import read_moment
+from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.types import Column
+
+# Kinds of cells; a number is told by how many decimals it has.
+TEXT, DATE = -2, -1
+
+_MOST_DIGITS = 15
+
+_NUMBER = r"\A-?(?:0|[1-9][0-9]{0,14})(?:\.[0-9]{1,14})?\z"
+_NOTHING_WITH_SIGN = r"\A-[0.]+\z"
+_CODE = r"\A0[0-9]+\z"
+_DATE = r"\A(?:19|20|21)[0-9]{2}-[01][0-9]-[0-3][0-9]\z"
+
+# The day before the first one that workbooks count (ISO/IEC 29500-1, 18.17.4.1), since
+# they take 1900 for a leap year.
+_DAY_ZERO = datetime.date(1899, 12, 30)
+_FIRST_DAY = datetime.date(1900, 3, 1)
+
+
+def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
+    """
+    Tell the kinds of the cells of a field.
+
+    Parameters
+    ----------
+    column : Column, n cells
+
+    Returns
+    -------
+    ndarray of int8, shape (n,), optional
+        `TEXT`, `DATE`, or how many decimals a number has; a blank cell is of the kind
+        of most others. None where all are texts.
+    """
+    n = len(column)
+    if not _may_hold_figures(column):
+        return None
+    is_number = matching(column, _NUMBER) & ~matching(column, _NOTHING_WITH_SIGN)
+    if is_number.any() and matching(column, _CODE).any():
+        is_number[:] = False
+    is_date = matching(column, _DATE)
+    if not (is_number.any() or is_date.any()):
+        return None
+    kinds = np.full(n, TEXT, np.int8)
+    start = 0
+    for chunk in text_chunks(column):
+        size = len(chunk.array)
+        lengths = np.diff(chunk.offsets)
+        part = slice(start, start + size)
+        points = np.flatnonzero(chunk.bytes == ord("."))
+        cells = np.searchsorted(chunk.offsets, points, side="right") - 1
+        decimals = np.zeros(size, np.int64)
+        decimals[cells] = chunk.offsets[1:][cells] - points - 1
+        signs = chunk.bytes_at_start() == ord("-")
+        digits = lengths - signs - (decimals > 0)
+        good = is_number[part] & (digits <= _MOST_DIGITS)
+        kinds[part][good] = decimals[good]
+        start += size
+    for place in np.flatnonzero(is_date).tolist():
+        kinds[place] = DATE if _is_day(column[place].as_py()) else TEXT
+    blank = np.concatenate(
+        [np.diff(chunk.offsets) == 0 for chunk in text_chunks(column)] or [kinds < TEXT]
+    )
+    filled = kinds[~blank]
+    if (filled == TEXT).all():
+        return None
+    kinds[blank] = np.bincount(filled.astype(np.int64) - TEXT).argmax() + TEXT
+    return kinds
+
+
+def _may_hold_figures(column: Column) -> bool:
+    """Whether some cell begins with a figure or a minus, as most texts do not."""
+    for chunk in text_chunks(column):
+        starts = chunk.bytes_at_start()
+        if ((starts >= ord("0")) & (starts <= ord("9"))).any() or (
+            starts == ord("-")
+        ).any():
+            return True
+    return False
+
+
+def _is_day(text: str) -> bool:
+    return read_moment(text) is not None and text >= _FIRST_DAY.isoformat()
+
+
+def day_number(text: str) -> int:
+    """Return the number that a workbook has for a day."""
+    return (datetime.date.fromisoformat(text) - _DAY_ZERO).days
