@@ -18,6 +18,9 @@ from gruff_ledger.table import Table
 _Fields = dict[str, dict[int, str]]
 
 
+_ALL_TEXTS = np.zeros(0, np.uint8)
+
+
 class ValueTypes:
     """What the cells of the lists of a run were in their sources."""
 
@@ -27,9 +30,11 @@ class ValueTypes:
 
     def source(self, name: str, position: int, reading: Reading) -> None:
         """Take note of a list that was read."""
-        if reading.kinds:
+        headings: Sequence[str] = ()
+        if reading.source.format in ("json", "json-lines"):
             self._kinds[position] = reading.kinds
-        self._fields[name] = {heading: {position: heading} for heading in reading.kinds}
+            headings = reading.table.headings
+        self._fields[name] = {heading: {position: heading} for heading in headings}
 
     def entry(self, result: str, lists: Sequence[str], outcome: Outcome) -> None:
         """Take note of what became of the fields of some lists."""
@@ -69,11 +74,10 @@ class ValueTypes:
                 continue
             codes = np.zeros(len(table), np.uint8)
             for position, field in sources.items():
-                known = self._kinds[position][field]
+                known = self._kinds[position].get(field, _ALL_TEXTS)
                 mine = np.flatnonzero(
                     (origin.source == position) & (origin.record < len(known))
                 )
                 codes[mine] = known[origin.record[mine]]
-            if codes.any():
-                found[heading] = codes
+            found[heading] = codes
         return found

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, BinaryIO
 
 import msgspec
+import numpy as np
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import settled
@@ -31,6 +32,7 @@ from gruff_ledger.lists.reading import (
     ReadingTerms,
 )
 from gruff_ledger.lists.source import Hashing, Opened
+from gruff_ledger.lists.typed_cells import typed_kinds
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.table import Table
@@ -101,10 +103,12 @@ def read_json_lines(
 
 def write_json(output: Output, sink: BinaryIO) -> None:
     """
-    Write a list as an array of objects, one a line, every cell a string.
+    Write a list as an array of objects, one a line.
 
     Cells that were numbers, truth values, nulls or nested in a list of JSON, and can be
-    still, are written as such.
+    still, are written as such, and what was text there as text. Of other lists plain
+    numbers are numbers, as they are written, where they have 15 digits at the most and
+    their field holds no codes; all else is text.
 
     A list without records is one object of nulls, which is read back as a blank record
     at the end and left out: so its headings are kept.
@@ -128,12 +132,17 @@ def _objects(table: Table, kinds: Kinds) -> Iterator[list[bytes]]:
     encode = msgspec.json.Encoder().encode
     if not len(table) and table.headings:
         yield [encode(dict.fromkeys(table.headings))]
+    typed = dict(kinds)
+    for heading in table.headings:
+        found = None if heading in kinds else typed_kinds(table.cells(heading))
+        if found is not None:
+            typed[heading] = np.where(found >= 0, NUMBER, 0).astype(np.uint8)
     done = 0
     for stretch in table.stretches(GROUP_RECORDS):
         columns: list[list[Any]] = [column.to_pylist() for column in stretch()]
         for place, heading in enumerate(table.headings):
-            if heading in kinds:
-                mine = kinds[heading][done : done + len(columns[place])]
+            if heading in typed:
+                mine = typed[heading][done : done + len(columns[place])]
                 columns[place] = _typed(columns[place], mine.tolist())
         done += len(columns[0]) if columns else 0
         records = zip(*columns, strict=True)

@@ -59,6 +59,13 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
         ),
     ] = False
 
+    typed: Annotated[
+        bool,
+        Meta(
+            description="Write a field of numbers to Parquet as one of numbers also "
+            "where their decimals differ, so that 1.5 may come back as 1.50."
+        ),
+    ] = False
     no_findings: Annotated[
         bool,
         Meta(

@@ -8,13 +8,16 @@ import msgspec
 import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.columns.arrays import arrow_functions
 from gruff_ledger.columns.storage import storage
+from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, note_made_up, settled
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
+from gruff_ledger.lists.typed_cells import field_type
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Origin, Table
 
@@ -95,14 +98,45 @@ def read_parquet(
 
 
 def write_parquet(output: Output, sink: BinaryIO) -> None:
-    """Write a list as a Parquet file, every field as text."""
+    """
+    Write a list as a Parquet file.
+
+    A field whose filled cells are all whole numbers, numbers with the same decimals, or
+    dates is one of that type, and its blank cells are nulls; all others are text. Where
+    the terms say so, decimals may differ.
+    """
     import pyarrow.parquet as parquet
 
     table = output.table
-    schema = pa.schema([(heading, pa.string()) for heading in table.headings])
+    types = [_type_of(column, output.terms.typed) for column in table.all_cells]
+    schema = pa.schema(list(zip(table.headings, types, strict=True)))
     with parquet.ParquetWriter(sink, schema) as writer:
         for stretch in table.stretches(_GROUP_RECORDS):
-            writer.write_table(pa.Table.from_arrays(stretch(), schema=schema))
+            columns = [
+                _as_type(column, kind)
+                for column, kind in zip(stretch(), types, strict=True)
+            ]
+            writer.write_table(pa.Table.from_arrays(columns, schema=schema))
+
+
+def _type_of(column: Column, scales_may_differ: bool) -> Any:
+    """Return the Arrow type that a field is written as."""
+    found = field_type(column, scales_may_differ=scales_may_differ)
+    if found is None:
+        return pa.string()
+    if found.kind == "decimal":
+        return pa.decimal128(38, found.scale)
+    return pa.int64() if found.kind == "whole" else pa.date32()
+
+
+def _as_type(column: Column, kind: Any) -> Any:
+    """Return a field as one of a type, blank cells as nulls where that is not text."""
+    if pa.types.is_string(kind):
+        return column
+    functions = arrow_functions()
+    blank = functions.call_function("equal", [column, pa.scalar("")])
+    nulls = pa.scalar(None, pa.string())
+    return functions.call_function("if_else", [blank, nulls, column]).cast(kind)
 
 
 def _texts(column: Any) -> Any:

@@ -1,12 +1,15 @@
 """Tests of how one date is written, of names of months, and what is left open."""
 
 import datetime
+import subprocess
+import sys
 import unittest
 
+from babel import Locale
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.dates.names import month_of, weekday_of
+from gruff_ledger.cells.dates.names import LANGUAGES, month_of, weekday_of
 from gruff_ledger.cells.dates.shapes import UNKNOWN, date_shape
 
 
@@ -86,6 +89,22 @@ class NamesTest(unittest.TestCase):
                 self.assertEqual(month_of(name), month, name)
         for name in ("", "ja", "Quay", "Juno", "mayday"):
             self.assertIsNone(month_of(name), name)
+
+    def test_every_name_of_the_library_is_known(self) -> None:
+        for language in LANGUAGES:
+            for width in ("wide", "abbreviated"):
+                for use in ("format", "stand-alone"):
+                    months = Locale.parse(language).months[use][width]
+                    for number, name in months.items():
+                        self.assertEqual(month_of(name), number, name)
+
+    def test_other_words_do_not_load_the_library(self) -> None:
+        code = (
+            "import sys; from gruff_ledger.cells.dates.shapes import date_shape; "
+            "[date_shape(t) for t in ('Pier 5', 'N-12', '12 Pontoon 26', 'Row 3 B')]; "
+            "sys.exit('babel' in sys.modules)"
+        )
+        subprocess.run([sys.executable, "-c", code], check=True)
 
     def test_days(self) -> None:
         self.assertEqual([weekday_of(x) for x in ("Mon", "lundi", "So.")], [0, 0, 6])

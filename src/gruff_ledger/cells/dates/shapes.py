@@ -97,6 +97,7 @@ _TIME = re.compile(
     re.ASCII | re.DOTALL,
 )
 _FIGURES = re.compile(r"(\d{1,4})([-/.])(\d{1,2})\2(\d{4}|\d{1,2})", re.ASCII)
+_BEGINS_IN_FIGURES = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d", re.ASCII)
 _NAME = r"(?P<name>[^\W\d_]{3,12})\.?"
 _ORDINAL = r"(?:st|nd|rd|th|er|º|ª|\.)?"
 _YEAR = r"(?P<year>\d{4}|\d{2})"
@@ -140,8 +141,9 @@ def date_shape(text: str) -> DateShape | None:
     if len(text) > 64 or not any(map(str.isdigit, text)):
         return None
     named = _WEEKDAY.match(text)
-    if named is not None and (weekday := weekday_of(named[1])) is not None:
-        text = text[named.end() :]
+    if named is not None and _may_be_date(text[named.end() :]):
+        weekday = weekday_of(named[1])
+        text = text if weekday is None else text[named.end() :]
     timed = _TIME.fullmatch(text)
     if timed is not None:
         found = _micros_of(timed)
@@ -157,6 +159,13 @@ def date_shape(text: str) -> DateShape | None:
             return None
     style = shape.style._replace(has_time=has_time)
     return shape._replace(style=style, micros=micros)
+
+
+def _may_be_date(text: str) -> bool:
+    """Whether a text begins as a date does, so that a word before it may be a day."""
+    if _BEGINS_IN_FIGURES.match(text):
+        return True
+    return any(pattern.match(text) for _, pattern in _WITH_NAME)
 
 
 def _in_figures(text: str) -> DateShape | None:

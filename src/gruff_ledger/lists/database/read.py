@@ -34,6 +34,7 @@ from gruff_ledger.lists.delimited.encoding import known_codec
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
+from gruff_ledger.lists.typed_cells import field_type
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, UnwritableOutput
 from gruff_ledger.table import Origin, Table
@@ -308,7 +309,10 @@ def _size_and_hash(table: Table, *, hashed: bool) -> tuple[int, str | None]:
 
 def write_stored_lists(output: Output, sink: BinaryIO) -> None:
     """
-    Write lists as tables of a SQLite database, every field as text.
+    Write lists as tables of a SQLite database.
+
+    A field of whole numbers is one of integers, and its blank cells are NULL; all
+    others are text, as SQLite has no decimals and no dates.
 
     The other tables of a database that lies there already are in the new one as well.
 
@@ -345,7 +349,12 @@ def _copy(path: Path, raw: sqlite3.Connection) -> None:
 
 
 def _fill(database: sql.Connection, name: str, table: Table) -> None:
-    fields = [sql.Column(each, sql.Text, quote=True) for each in table.headings]
+    types = [field_type(column) for column in table.all_cells]
+    is_whole = [each is not None and each.kind == "whole" for each in types]
+    fields = [
+        sql.Column(each, sql.Integer if whole else sql.Text, quote=True)
+        for each, whole in zip(table.headings, is_whole, strict=True)
+    ]
     made = sql.Table(name, sql.MetaData(), *fields, quote=True)
     made.drop(database, checkfirst=True)
     made.create(database)
@@ -353,7 +362,12 @@ def _fill(database: sql.Connection, name: str, table: Table) -> None:
     quoted = database.dialect.identifier_preparer.quote_identifier(name)
     statement = f"INSERT INTO {quoted} VALUES ({marks})"
     for stretch in table.stretches(_GROUP_RECORDS):
-        cells = (column.to_pylist() for column in stretch())
+        cells = (
+            [int(cell) if cell else None for cell in column.to_pylist()]
+            if whole
+            else column.to_pylist()
+            for column, whole in zip(stretch(), is_whole, strict=True)
+        )
         database.exec_driver_sql(statement, list(zip(*cells, strict=True)))
 
 

@@ -10,9 +10,11 @@ import sqlalchemy as sql
 from sqlalchemy.exc import SQLAlchemyError
 
 from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.address import Server
 from gruff_ledger.lists.database.connect import said, server_engine, stated
 from gruff_ledger.lists.database.read import place_name, read_table
+from gruff_ledger.lists.typed_cells import field_type
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
@@ -94,8 +96,10 @@ class ServerWriting:
         """
         Write a list to a table; it is there for others after `commit` only.
 
-        A new table has fields of text. One that is there is emptied, and keeps its
-        types, keys and permissions; blank cells become NULL where they are not text.
+        A new table has fields of whole numbers, decimals and dates where all filled
+        cells are such, with NULL for blank ones, and of text. One that is there is
+        emptied, and keeps its types, keys and permissions; blank cells become NULL
+        where they are not text.
 
         Raises
         ------
@@ -110,14 +114,16 @@ class ServerWriting:
             if _has_table(database, name):
                 is_typed, notes = self._empty_table(database, schema, own, table, name)
             else:
+                types = [_type_of(column) for column in table.all_cells]
                 fields = [
-                    sql.Column(each, sql.Text, quote=True) for each in table.headings
+                    sql.Column(each, kind, quote=True)
+                    for each, kind in zip(table.headings, types, strict=True)
                 ]
                 made = sql.Table(
                     own, sql.MetaData(), *fields, schema=schema, quote=True
                 )
                 made.create(database)
-                is_typed, notes = [False] * len(table.headings), ()
+                is_typed, notes = [kind is not sql.Text for kind in types], ()
             _copy(database, schema, own, table, is_typed)
         return notes
 
@@ -245,6 +251,15 @@ def _quoted(schema: str | None, name: str) -> str:
     from psycopg.sql import Identifier
 
     return Identifier(*([schema] if schema else []), name).as_string()
+
+
+def _type_of(column: Column) -> Any:
+    """Return the type that a field of a new table has; decimals keep their scale."""
+    found = field_type(column, scales_may_differ=True)
+    if found is None:
+        return sql.Text
+    kinds = {"whole": sql.BigInteger, "decimal": sql.Numeric, "date": sql.Date}
+    return kinds[found.kind]
 
 
 def _copy(

@@ -18,7 +18,7 @@ from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
-from gruff_ledger.lists.workbook.typed_cells import DATE, TEXT, day_number, typed_kinds
+from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number, typed_kinds
 from gruff_ledger.lists.workbook.xlsx_findings import Forms, worst_of, write_findings
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table

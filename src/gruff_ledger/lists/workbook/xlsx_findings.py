@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks
+from gruff_ledger.lists.typed_cells import DATE, TEXT
 from gruff_ledger.lists.workbook.own_look import FONT
-from gruff_ledger.lists.workbook.typed_cells import DATE, TEXT
 from gruff_ledger.outcome import Severity
 from gruff_ledger.table import Table
 

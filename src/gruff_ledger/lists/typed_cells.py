@@ -1,4 +1,4 @@
-"""Which cells of a list a workbook can hold as numbers and dates, and still show alike.
+"""Which cells and fields can be written as numbers and dates, and come back the same.
 
 A number has at most 15 digits, which is what a double of IEEE 754 keeps, no zero in
 front and no sign but a minus; its format shows as many decimals as it was written with.
@@ -10,6 +10,7 @@ number holds codes.
 from __future__ import annotations
 
 import datetime
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -103,3 +104,40 @@ def _is_day(text: str) -> bool:
 def day_number(text: str) -> int:
     """Return the number that a workbook has for a day."""
     return (datetime.date.fromisoformat(text) - _DAY_ZERO).days
+
+
+class FieldType(NamedTuple):
+    """
+    What all cells of a field can be written as.
+
+    Attributes
+    ----------
+    kind : str
+        ``whole``, ``decimal`` or ``date``.
+    scale : int
+        The most decimals that a number of it has.
+    """
+
+    kind: str
+    scale: int = 0
+
+
+def field_type(column: Column, *, scales_may_differ: bool = False) -> FieldType | None:
+    """
+    Return what all filled cells of a field are; None where they stay texts.
+
+    Parameters
+    ----------
+    column : Column
+    scales_may_differ : bool
+        Whether numbers of several scales are one type, so that 1.5 may become 1.50.
+    """
+    kinds = typed_kinds(column)
+    if kinds is None or (kinds == TEXT).any():
+        return None
+    least, most = int(kinds.min()), int(kinds.max())
+    if most == DATE:
+        return FieldType("date")
+    if least == DATE or (least != most and not scales_may_differ):
+        return None
+    return FieldType("decimal", most) if most else FieldType("whole")
