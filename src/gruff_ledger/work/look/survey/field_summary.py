@@ -32,6 +32,9 @@ _FEW_VALUES = 40
 # A field is of a kind if this share of its filled cells are.
 _MOST = 0.5
 
+# So many ways of writing are shown with a kind.
+_SHOWN_FORMS = 2
+
 # Cells in another letter case are odd while they are no more than this share.
 _ODD_SHARE = 0.2
 
@@ -78,6 +81,12 @@ class FieldFacts(msgspec.Struct):
         All distinct values of a field that has few, in order of their text.
     lengths : tuple of (least, greatest)
         Characters of the filled cells.
+    written : tuple of str
+        Examples of the ways in which numbers or dates are written, that of most first,
+        where these are not plain.
+    in_doubt : int
+        Cells that could be two numbers; `doubt_words` says so, and `doubt_example`
+        shows one of the two ways.
     """
 
     field: str
@@ -112,11 +121,21 @@ class FieldFacts(msgspec.Struct):
     commonest: tuple[tuple[str, int], ...] = ()
     values: tuple[str, ...] = ()
     lengths: tuple[int, int] = (0, 0)
+    written: tuple[str, ...] = ()
+    in_doubt: int = 0
+    doubt_words: str = ""
+    doubt_example: str = ""
     found: dict[str, Origin] = msgspec.field(default_factory=dict)
 
     @property
     def kind_words(self) -> str:
-        """The kind, and for dates the pattern they are written in."""
+        """The kind, and how it is written where that is not plain."""
+        if self.in_doubt:
+            return "number in doubt"
+        if self.written:
+            more = len(self.written) - _SHOWN_FORMS
+            told = " / ".join(self.written[:_SHOWN_FORMS])
+            return f"{self.kind} {told}{f' and {more} more' if more > 0 else ''}"
         if self.kind == "date" and self.dates is not None:
             return f"date {self.dates.pattern}"
         return self.kind

@@ -14,6 +14,7 @@ from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.system.shell import command_line
 from gruff_ledger.table import Origin, Table
+from gruff_ledger.work.look.survey.as_written import settle_as_written
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
 from gruff_ledger.work.look.survey.terms import SurveyTerms
 
@@ -129,12 +130,15 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         notes += said
         records, without = _without_totals(table)
         notes += without
+        places = records.places
         facts = mapped(
-            lambda heading, records=records: field_facts(  # type: ignore[misc]
-                heading, records.cells(heading), records.places, terms.null
+            lambda heading, records=records, places=places: field_facts(  # type: ignore[misc]
+                heading, records.cells(heading), places, terms.null
             ),
             chosen,
         )
+        for fact in facts:
+            settle_as_written(fact, records, places)
         warned = tuple(each for fact in facts for each in _warned(fact))
         source = int(table.places.source[0]) if len(table) else len(looked)
         looked.append(
@@ -231,6 +235,7 @@ def _warned(fact: FieldFacts) -> list[Warned]:
         *_warn_of_look_alikes(fact),
         *_warn_of_case(fact),
         *_warn_of_dates(fact),
+        *_warn_of_doubts(fact),
     ]
 
 
@@ -312,6 +317,24 @@ def _warn_of_case(fact: FieldFacts) -> Iterator[Warned]:
             "most have both",
             *_scrub(fact, "--case", "title", "--odd-only"),
             fact.first_of("mixed case"),
+        )
+
+
+def _warn_of_doubts(fact: FieldFacts) -> Iterator[Warned]:
+    """Yield what could be two numbers."""
+    if fact.in_doubt:
+        yield Warned(
+            "numbers in doubt",
+            fact.field,
+            fact.in_doubt,
+            fact.doubt_words,
+            "If it is the first",
+            (
+                *("scrub", "--fields", format_names([fact.field]), "--number", "plain"),
+                *("--written", f"{format_names([fact.field])}={fact.doubt_example}"),
+                *("--to", "tidy.csv"),
+            ),
+            fact.first_of("in doubt"),
         )
 
 
