@@ -72,7 +72,7 @@ LEVELS = {
         enter schema
     """,
     "lists": """
-        address early_hashing known_formats memory_terms quote_watch
+        address early_hashing known_formats memory_terms quote_watch typed_cells
         reading
         file_patterns output source
         bounds formats web

@@ -358,7 +358,7 @@ KEEPING = (
 )
 WRITING = (
     *("--to-format", "delimited", "--to-delimiter", ";", "--line-ends", "crlf"),
-    *("--byte-order-mark", "--guard-formulas", "--to-quote", "all"),
+    *("--byte-order-mark", "--guard-formulas", "--to-quote", "all", "--typed"),
 )
 
 

@@ -34,6 +34,12 @@ class TypedTest(FolderTest):
         self.assertGreater(len(typed), 9)
         self.type_all(self.folder / "harbour" / "incoming", typed)
 
+    def test_the_commands_of_the_guide_to_values(self) -> None:
+        self.gruff("demo", "harbour", "--quiet")
+        typed = commands("docs/values.md", "# Values")
+        self.assertGreater(len(typed), 6)
+        self.type_all(self.folder / "harbour" / "incoming", typed)
+
     def test_the_commands_of_the_guides_to_rules_and_duplicates(self) -> None:
         self.gruff("demo", "harbour", "--quiet")
         folder = self.folder / "harbour"

@@ -9,9 +9,9 @@ class UnreadableTest(FolderTest):
     """Work on figures and dates that for the most part cannot be read."""
 
     def setUp(self) -> None:
-        """Write lists of a parcel office, most of whose amounts have a currency."""
+        """Write lists of a parcel office, most of whose amounts are only about."""
         super().setUp()
-        fees = [f"{n};{n}.00 EUR;{n}" for n in range(1, 10)]
+        fees = [f"{n};about {n};{n}" for n in range(1, 10)]
         self.write("most.csv", "No;Fee;Days\n10;5.00;x\n" + "\n".join(fees) + "\n")
         self.write("blank.csv", "Town,Seen,Note\nEly,,a\nEly,,b\nBath,,c\n")
 
@@ -81,7 +81,7 @@ class UnreadableTest(FolderTest):
         self.assertEqual(self.text("out.csv").splitlines()[1], "2,01/02/2026")
         self.write("open.csv", "No,Seen\n1,03/04/2026\n2,01/02/2026\n")
         for by in ("Seen", "Seen AS DATE"):
-            self.assertIn("both ways", self.problem("sort", "open.csv", "--by", by))
+            self.assertIn("two dates", self.problem("sort", "open.csv", "--by", by))
 
     def test_first_and_last_are_cells_as_written(self) -> None:
         """Texts too; and a count says what it counts."""

@@ -5,16 +5,23 @@ not there on a machine is left out.
 """
 
 import csv
+import datetime
 import importlib.util
 import unittest
 from collections.abc import Iterator
+from decimal import Decimal
 from pathlib import Path
 
 import pyarrow.parquet as parquet
 
+from gruff_ledger.cells.dates.moments import to_column as moments_to_column
+from gruff_ledger.cells.dates.shapes import date_shape
+from gruff_ledger.cells.numbers.group_figures import total_of
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.search import find_lists
+from gruff_ledger.written.of_list import with_ways
+from gruff_ledger.written.read import read_dates, read_numbers
 
 _LEAST_DELIMITED, _LEAST_PARQUET = 10, 3
 
@@ -33,6 +40,41 @@ def read(path: Path) -> Reading:
     terms = ReadingTerms()
     (one,) = find_lists(str(path), name="list", terms=terms)
     return read_list(one.opened, one.address, one.terms, source=0, hashed=False)
+
+
+class ValuesTest(unittest.TestCase):
+    """Numbers and dates as people wrote them, against a plain model."""
+
+    def test_days_and_figures_of_a_market(self) -> None:
+        for path in shipped("matplotlib", "mpl-data/sample_data/msft.csv"):
+            with path.open(encoding="utf-8", newline="") as source:
+                rows = list(csv.DictReader(source))
+            made = with_ways(read(path).table, {})[0]
+            dates = read_dates(made, "Date")
+            expected = [
+                datetime.datetime.strptime(row["Date"], "%d-%b-%y").date().isoformat()
+                for row in rows
+            ]
+            self.assertEqual(moments_to_column(dates.moments).to_pylist(), expected)
+            self.assertTrue(dates.is_date.all())
+            for field in ("Open", "Volume"):
+                numbers = read_numbers(made, field)
+                total = Decimal(total_of(numbers.amounts))
+                total = total.scaleb(-numbers.amounts.scale)
+                self.assertEqual(total, sum(Decimal(row[field]) for row in rows))
+
+    def test_days_in_the_notes_of_packages(self) -> None:
+        """In many forms; a date that is read is one that is written there."""
+        found = 0
+        for path in shipped("matplotlib", "mpl-data/sample_data/*.csv"):
+            for column in read(path).table.all_cells:
+                for text in set(column.to_pylist()[:500]):
+                    shape = date_shape(text)
+                    if shape is not None:
+                        found += 1
+                        self.assertIn(str(shape.year)[-2:], text)
+                        self.assertIn(str(shape.day), text)
+        self.assertGreater(found, 60)
 
 
 class DelimitedFilesTest(unittest.TestCase):

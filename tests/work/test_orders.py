@@ -9,7 +9,7 @@ from tests.support import table
 
 def ranked(key: str, *cells: str) -> list[str]:
     """Return cells in an order."""
-    result, _, _ = in_order(table("x", *cells), key, (), "by")
+    result, _, _ = in_order(table("x", *cells), key, "by")
     return result.cells("x").to_pylist()
 
 

@@ -111,6 +111,14 @@ class AskedTest(unittest.TestCase):
 
 
 class ProgramTest(FolderTest):
+    def test_numbers_of_typed_sources_are_never_in_doubt(self) -> None:
+        """A text beside them can be: here points part its thousands."""
+        self.write("a.json", '[{"Fee": 1.234}, {"Fee": "1.234.567"}, {"Fee": "2.500"}]')
+        self.gruff(
+            "scrub", "a.json", "--fields", "Fee", "--number", "plain", "--to", "o.csv"
+        )
+        self.assertEqual(self.text("o.csv"), "Fee\n1.234\n1234567\n2500\n")
+
     def test_a_docket_says_it_once_of_its_list(self) -> None:
         self.write("a.csv", 'Boat;Fee\nAuk;1.234\nTern;"7,5"\n')
         self.write(

@@ -23,6 +23,8 @@ _FILES = (
     "incoming/north-november.csv",
     "incoming/tariff.csv",
     "incoming/payments.csv",
+    "incoming/repairs.csv",
+    "incoming/fuel.csv",
     "incoming/takings/north.csv",
     "incoming/takings/south.csv",
     "incoming/takings/east.csv",

@@ -16,10 +16,10 @@ from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 
 _REMEDIES = {
-    "number": "Say in `form` how they are written, as in fields = ['{field}'], "
-    "decimal = ','; or name another field.",
-    "date": "Say in `form` how they are written, as in fields = ['{field}'], "
-    "date = 'dd/MM/yyyy'; or name another field.",
+    "number": "Show in `written` how they are written, as in '{field}=1.234,56 €'; or "
+    "name another field.",
+    "date": "Show in `written` how they are written, as in '{field}=31/12/2026'; or "
+    "name another field.",
 }
 
 

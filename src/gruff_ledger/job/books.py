@@ -29,7 +29,7 @@ from gruff_ledger.job.value_types import ValueTypes
 from gruff_ledger.job.write import seen_from
 from gruff_ledger.lists.address import parse_address
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading, ReadingTerms, typed_numbers
 from gruff_ledger.lists.source import check_same
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem
@@ -101,7 +101,10 @@ class Books:
     ) -> None:
         written = source.listed.reading.written
         table, said, found = with_ways(
-            reading.table, written, is_shared=source.listed.is_shared
+            reading.table,
+            written,
+            is_shared=source.listed.is_shared,
+            numbers=typed_numbers(reading),
         )
         self._written.update(written)
         self._found.update(found)

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Meta
 
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.known_formats import READ
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
@@ -182,3 +183,15 @@ class Reading(msgspec.Struct, frozen=True, eq=False):
     findings: tuple[Finding, ...] = ()
     notes: tuple[Note, ...] = ()
     kinds: Kinds = NO_KINDS
+
+
+def typed_numbers(reading: Reading) -> dict[str, Mask]:
+    """Return for each field with types which of its cells are numbers there."""
+    found: dict[str, Mask] = {}
+    records = reading.table.origin.record
+    for heading, codes in reading.kinds.items():
+        if heading in reading.table.headings:
+            known = np.zeros(int(records.max(initial=0)) + 1, np.uint8)
+            known[: len(codes)] = codes[: len(known)]
+            found[heading] = known[records] == NUMBER
+    return found

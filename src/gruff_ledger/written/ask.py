@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import NoReturn
 
 from gruff_ledger.cells.dates.shapes import DAY_FIRST, MONTH_FIRST, DateStyle
@@ -34,7 +34,8 @@ def note_styles(
     """
     counts: dict[str, int] = {}
     for style, group in styles.items():
-        counts[style.example] = counts.get(style.example, 0) + group.size
+        example = _with_group(style, styles).example
+        counts[example] = counts.get(example, 0) + group.size
     ranked = sorted(counts.items(), key=lambda pair: -pair[1])
     told = [
         f"{example} ({counted(size, 'cell', 'cells') if not place else f'{size:,}'})"
@@ -48,6 +49,22 @@ def note_styles(
         f"To read it differently, give an example in `written`: '{heading}=…'.",
         topic=READ_AS,
     )
+
+
+def _with_group(
+    style: Style | DateStyle, styles: Collection[Style] | Collection[DateStyle]
+) -> Style | DateStyle:
+    """Return a way of numbers with the group mark of those like it, if there is one."""
+    if not isinstance(style, Style) or style.group or not style.decimal:
+        return style
+    groups = {
+        other.group
+        for other in styles
+        if isinstance(other, Style)
+        and other.group
+        and (other.decimal, other.currency) == (style.decimal, style.currency)
+    }
+    return style._replace(group=groups.pop()) if len(groups) == 1 else style
 
 
 def ask_of_marks(
@@ -71,6 +88,7 @@ def ask_of_marks(
         f"{shape.value:f} or {shape.grouped_value:f}. Nothing was done.",
         f"Say what the {name} is: `written` '{heading}=1{mark}234{other}5' if it parts "
         f"thousands, '{heading}=1234{mark}5' if decimals follow it.",
+        file=table.name,
         field=heading,
         record=int(table.places.record[doubt.first]),
         term="written",
@@ -88,6 +106,7 @@ def ask_of_currencies(
         f"'{heading}' holds amounts of several currencies: {told}. Nothing was done.",
         "Put the currency in a field of its own first: gruff scrub with `currency-to`; "
         "then pick or add up each currency by itself.",
+        file=table.name,
         field=heading,
         term="written",
     )
@@ -114,6 +133,7 @@ def ask_of_dates(
         "was done.",
         f"Say which comes first: `written` '{heading}={_shown(text, DAY_FIRST)}' for "
         f"the day, '{heading}={_shown(text, MONTH_FIRST)}' for the month.",
+        file=table.name,
         field=heading,
         record=int(table.places.record[doubts.first]),
         term="written",

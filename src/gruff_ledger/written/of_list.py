@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
@@ -10,12 +11,14 @@ from gruff_ledger.cells.dates.found import ISO
 from gruff_ledger.cells.dates.shapes import date_shape
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.numbers.shapes import shape_of
+from gruff_ledger.columns.arrays import filter_column
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.field_names import find_field
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnknownField
 from gruff_ledger.table import Table, Writing
 from gruff_ledger.written.read import kind_said
-from gruff_ledger.written.way import ListWay, Way, way_of
+from gruff_ledger.written.way import PLAIN_WAY, ListWay, Way, way_of
 
 # So many cells of a list are looked at, and so many at least of each field; of lists
 # with very many fields none.
@@ -25,7 +28,11 @@ _MOST_FIELDS = 2000
 
 
 def with_ways(
-    table: Table, written: Mapping[str, Sequence[str]], *, is_shared: bool = False
+    table: Table,
+    written: Mapping[str, Sequence[str]],
+    *,
+    is_shared: bool = False,
+    numbers: Mapping[str, Mask] = MappingProxyType({}),
 ) -> tuple[Table, tuple[Note, ...], frozenset[str]]:
     """
     Return a list of which it is known how its fields are written.
@@ -37,6 +44,8 @@ def with_ways(
         Examples for each field; see `way_of`.
     is_shared : bool
         Whether they were given for several lists, not all of which have the fields.
+    numbers : mapping of str to ndarray of bool, optional
+        The cells that a source with types says are numbers: they are never in doubt.
 
     Returns
     -------
@@ -52,7 +61,7 @@ def with_ways(
     BadTerms
         If an example is no number and no date, or could be two.
     """
-    known = _ways_to_find(table)
+    known = _ways_to_find(table, numbers)
     notes: tuple[Note, ...] = ()
     found = set()
     for name, examples in written.items():
@@ -68,7 +77,7 @@ def with_ways(
     return table.with_writing(known), notes, frozenset(found)
 
 
-def _ways_to_find(table: Table) -> dict[str, Writing]:
+def _ways_to_find(table: Table, numbers: Mapping[str, Mask]) -> dict[str, Writing]:
     """
     Return the ways of the fields whose cells may prove something of one another.
 
@@ -83,7 +92,12 @@ def _ways_to_find(table: Table) -> dict[str, Writing]:
     few = table.pick_records(places)
     for heading, cells in zip(few.headings, few.all_cells, strict=True):
         if heading not in table.written and any(map(_is_written, cells.to_pylist())):
-            found[heading] = Writing((ListWay(table.cells(heading)),))
+            column, is_number = table.cells(heading), numbers.get(heading)
+            if is_number is None:
+                found[heading] = Writing((ListWay(column),))
+                continue
+            texts = ListWay(filter_column(column, ~is_number))
+            found[heading] = Writing((texts, PLAIN_WAY), is_number.astype(np.int64))
     return found
 
 

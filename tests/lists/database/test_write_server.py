@@ -69,7 +69,7 @@ class ServerTest(FolderTest):
         )
         self.assertIn('"od""d, é"', self.text("out.csv").splitlines()[0])
 
-    def test_a_new_table_has_fields_of_text_and_odd_names(self) -> None:
+    def test_a_new_table_has_typed_fields_and_odd_names(self) -> None:
         self.server.do('DROP TABLE IF EXISTS "quay ""east"""')
         self.write(
             "in.csv", 'Berth,"a ""b"" %s, c;",Größe\n007,"x\ty\\N",\n,"l\nm",3\n'
@@ -77,7 +77,7 @@ class ServerTest(FolderTest):
         self.gruff("merge", "in.csv", "--to", self.at('quay "east"'))
         self.assertEqual(
             self.server.do('SELECT * FROM "quay ""east"""'),
-            [("007", "x\ty\\N", ""), ("", "l\nm", "3")],
+            [("007", "x\ty\\N", None), ("", "l\nm", 3)],
         )
         self.gruff("merge", self.at('quay "east"'), "--to", "back.csv")
         self.assertEqual(self.records("back.csv"), self.records("in.csv"))
