@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 
@@ -20,10 +21,24 @@ from gruff_ledger.table import Table, Writing
 from gruff_ledger.written.read import kind_said
 from gruff_ledger.written.way import PLAIN_WAY, ListWay, Way, way_of
 
-# So many cells of a list are looked at, and so many at least of each field; of lists
-# with very many fields none.
-_SAMPLED = 4096
-_LEAST_SAMPLED = 16
+# So many cells of a list are looked at, and so many at least of each field, in stretches
+# all over it; of lists with very many fields none.
+_SAMPLED = 2048
+_LEAST_SAMPLED = 32
+_STRETCHES = 8
+
+# Plain numbers, with one that could have a group told apart, and days of ISO 8601.
+_PLAIN_CELL = re.compile(
+    r"[-+]?(?:(?P<lone>[1-9][0-9]{0,2}\.[0-9]{3})|[0-9]*\.?[0-9]*)"
+    r"|[0-9]{4}-[0-9]{2}-[0-9]{2}"
+)
+# How numbers and dates begin: with a figure, behind a sign or a short word for a
+# currency, or with the name of a month or day.
+_MAY_BE_WRITTEN = re.compile(
+    r"[\s(+\-\u2212]*"
+    r"(?:[^\W\d_]{0,4}[^\w\s]{0,2}\s?|[^\W\d_]{2,12}[.,]*\s*)"
+    r"[-.,]?[0-9]"
+)
 _MOST_FIELDS = 2000
 
 
@@ -87,12 +102,13 @@ def _ways_to_find(table: Table, numbers: Mapping[str, Mask]) -> dict[str, Writin
     found: dict[str, Writing] = {}
     if not len(table) or fields > _MOST_FIELDS:
         return found
-    count = min(len(table), max(_LEAST_SAMPLED, _SAMPLED // fields))
-    places = np.linspace(0, len(table) - 1, count).astype(np.int64)
-    few = table.pick_records(places)
-    for heading, cells in zip(few.headings, few.all_cells, strict=True):
-        if heading not in table.written and any(map(_is_written, cells.to_pylist())):
-            column, is_number = table.cells(heading), numbers.get(heading)
+    size = max(_LEAST_SAMPLED, _SAMPLED // fields) // _STRETCHES
+    starts = np.linspace(0, max(0, len(table) - size), _STRETCHES).astype(np.int64)
+    for heading, column in zip(table.headings, table.all_cells, strict=True):
+        stretches = (column.slice(start, size) for start in set(starts.tolist()))
+        few = {text for part in stretches for text in part.to_pylist()}
+        if heading not in table.written and any(map(_is_written, few)):
+            is_number = numbers.get(heading)
             if is_number is None:
                 found[heading] = Writing((ListWay(column),))
                 continue
@@ -103,7 +119,10 @@ def _ways_to_find(table: Table, numbers: Mapping[str, Mask]) -> dict[str, Writin
 
 def _is_written(text: str) -> bool:
     """Whether a cell is a number or date that is not plain, or could be another."""
-    if not any(map(str.isdigit, text)):
+    plain = _PLAIN_CELL.fullmatch(text)
+    if plain is not None:
+        return plain["lone"] is not None
+    if not _MAY_BE_WRITTEN.match(text):
         return False
     shape = shape_of(text)
     if shape is not None:
