@@ -21,7 +21,7 @@ from gruff_ledger.table import Table, Writing
 from gruff_ledger.written.read import kind_said
 from gruff_ledger.written.way import PLAIN_WAY, ListWay, Way, way_of
 
-# So many cells of a list are looked at, and so many at least of each field, in stretches
+# So many cells of a list are looked at, and so many at least of a field, in stretches
 # all over it; of lists with very many fields none.
 _SAMPLED = 2048
 _LEAST_SAMPLED = 32
