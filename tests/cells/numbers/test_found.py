@@ -9,7 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gruff_ledger.cells.numbers.amounts import exact_of
-from gruff_ledger.cells.numbers.found import FoundNumbers, find_numbers
+from gruff_ledger.cells.numbers.found import (
+    _COULD_BE_NUMBER,
+    FoundNumbers,
+    find_numbers,
+)
+from gruff_ledger.cells.numbers.shapes import shape_of
+from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.columns.arrays import text_column
 
 # The decimal mark, the group mark and what stands around.
@@ -21,6 +27,12 @@ FORMS = (
         (",", "\u202f", "{}"),
         (".", ",", "£{}"),
     ),
+)
+
+
+PIECES = (
+    *("1", "20", "0", ".", ",", "'", "\u2019", " ", "\u00a0", "\u202f", "-", "\u2212"),
+    *("+", "(", ")", "%", "€", "$", "US$", "EUR", "kr", "Fr.", "zł", "E+3", "e-2"),
 )
 
 
@@ -115,6 +127,14 @@ class LawTest(unittest.TestCase):
                 sizes = sum(group.size for group in whole.styles.values())
                 sizes += sum(group.size for group in whole.doubts.values())
                 self.assertEqual(sizes, int(whole.is_number.sum()))
+
+
+class PatternTest(unittest.TestCase):
+    @given(st.lists(st.sampled_from(PIECES), max_size=8).map("".join))
+    def test_what_could_be_a_number_is_never_passed_over(self, text: str) -> None:
+        if shape_of(text) is not None:
+            pattern = matching(text_column([text]), _COULD_BE_NUMBER)
+            self.assertTrue(pattern.all(), text)
 
 
 class RoleTest(unittest.TestCase):

@@ -31,6 +31,7 @@ from gruff_ledger.cells.dates.shapes import (
 )
 from gruff_ledger.cells.groups import Group
 from gruff_ledger.cells.keys.distinct import distinct, first_places
+from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.threads import mapped
@@ -39,6 +40,9 @@ from gruff_ledger.columns.types import Column, Indices, Mask
 ISO = DateStyle(YEAR_FIRST)
 
 _MARKS = np.frombuffer(b"-/.", np.uint8)
+
+# A figure or two after a word at the most, and something behind.
+_COULD_BE_DATE = r"\A[^0-9]{0,24}[0-9]{1,4}[^0-9].{0,60}\z"
 
 _SHORT_YEAR, _YEAR_COMES_FIRST, _HAS_TIME = 16, 32, 64
 
@@ -301,7 +305,14 @@ def _take_each(
     styles: dict[DateStyle, Group] = {}
     if not left.any():
         return styles
-    texts, codes = distinct(filter_column(cells, left))
+    rest = filter_column(cells, left)
+    could = matching(rest, _COULD_BE_DATE)
+    if not could.all():
+        left[left] = could
+        rest = filter_column(rest, could)
+    if not len(rest):
+        return styles
+    texts, codes = distinct(rest)
     shapes = [date_shape(text) for text in texts]
     if stated:
         orders = {style.order for style in stated if style.has_name}

@@ -25,6 +25,8 @@ from gruff_ledger.cells.numbers.forms import NumberForm, bare_cells, replace_tex
 from gruff_ledger.cells.numbers.plain import plain_text
 from gruff_ledger.cells.numbers.shapes import (
     APOSTROPHES,
+    CURRENCY_CODES,
+    CURRENCY_WORDS,
     SPACES,
     Shape,
     currency_code,
@@ -32,7 +34,12 @@ from gruff_ledger.cells.numbers.shapes import (
 )
 from gruff_ledger.cells.numbers.wide import times_power
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.columns.arrays import filter_column, spread_column, taken
+from gruff_ledger.columns.arrays import (
+    constant_column,
+    filter_column,
+    spread_column,
+    taken,
+)
 from gruff_ledger.columns.types import Column, Mask
 
 # What is looked at to tell the form that most of some cells have.
@@ -40,6 +47,16 @@ _SAMPLED = 64
 # So few cells, or fewer, are looked at one by one.
 _FEW = 512
 _MOST_FORMS = 12
+
+# A number with what may stand around it; whether its marks make sense is seen later.
+_CURRENCY = "|".join(
+    [*sorted(CURRENCY_CODES), *map(re.escape, CURRENCY_WORDS), r"[A-Za-z]{0,3}\p{Sc}"]
+)
+_ROOM = r"\s\x{a0}\x{2009}\x{202f}+\-\x{2212}"
+_COULD_BE_NUMBER = (
+    rf"\A[{_ROOM}(]*(?:{_CURRENCY})?[{_ROOM}]*[.,]?[0-9][0-9.,'\x{{2019}}eE{_ROOM}]*"
+    rf"[{_ROOM}%)]*(?:{_CURRENCY})?[{_ROOM}%)]*\z"
+)
 
 # What a cell that is no number is written as: no number in the plain form.
 _NO_NUMBER = "?"
@@ -280,7 +297,19 @@ class _OddCells:
         """Look at each distinct text of the cells that are left."""
         if not self._left.any():
             return
-        texts, codes = distinct(filter_column(self._cells, self._left))
+        left = filter_column(self._cells, self._left)
+        could = matching(left, _COULD_BE_NUMBER)
+        if not could.all():
+            # Most texts are told from numbers without being looked at one by one.
+            words = constant_column(_NO_NUMBER, int(np.count_nonzero(~could)))
+            never = self._left.copy()
+            never[never] = ~could
+            self._parts.append((never, words))
+            self._left &= ~never
+            left = filter_column(left, could)
+        if not self._left.any():
+            return
+        texts, codes = distinct(left)
         shapes = [shape_of(text) for text in texts]
         plain = [
             _NO_NUMBER if each is None else plain_text(each.value) for each in shapes

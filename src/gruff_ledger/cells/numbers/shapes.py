@@ -35,7 +35,7 @@ ZMW ZWG
 """
 CURRENCY_CODES = frozenset(_CODES.split())
 # Words for currencies that are written beside amounts (CLDR's symbols that are words).
-_CURRENCY_WORDS = ("SFr.", "Fr.", "kr.", "kr", "zł", "Kč", "Ft", "lei", "din.")
+CURRENCY_WORDS = ("SFr.", "Fr.", "kr.", "kr", "zł", "Kč", "Ft", "lei", "din.")
 # A sign and the code that it stands for where nothing else is said (CLDR, root).
 _CODE_OF_SIGN = {
     "€": "EUR",
@@ -54,6 +54,10 @@ _CODE_OF_SIGN = {
 
 _BODY = re.compile(r"[0-9][0-9.,'\u2019 \u00a0\u2009\u202f]*[0-9]|[0-9]|[.,][0-9]+")
 _EXPONENT = re.compile(r"(.*[0-9])[eE]([+-]?[0-9]{1,3})")
+
+
+# Digits of both sides with groups, and what stands around them.
+_MOST_CHARACTERS = 3 * MOST_DIGITS_A_SIDE
 
 
 class Shape(NamedTuple):
@@ -109,7 +113,7 @@ def currency_code(currency: str) -> str:
 @functools.lru_cache(maxsize=1024)
 def is_currency(text: str) -> bool:
     """Whether a text stands for a currency beside an amount."""
-    if text in CURRENCY_CODES or text in _CURRENCY_WORDS:
+    if text in CURRENCY_CODES or text in CURRENCY_WORDS:
         return True
     return (
         bool(text)
@@ -131,6 +135,8 @@ def shape_of(text: str) -> Shape | None:
     >>> shape_of("1,234").doubt, shape_of("0,234").doubt, shape_of("12/3")
     (',', '', None)
     """
+    if len(text) > _MOST_CHARACTERS:
+        return None
     rest = _Wrapped(strip_space(text))
     rest.unwrap()
     body, exponent = rest.text, 0
