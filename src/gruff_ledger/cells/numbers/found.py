@@ -50,7 +50,7 @@ _MOST_FORMS = 12
 
 # A number with what may stand around it; whether its marks make sense is seen later.
 _CURRENCY = "|".join(
-    [*sorted(CURRENCY_CODES), *map(re.escape, CURRENCY_WORDS), r"[A-Za-z]{0,3}\p{Sc}"]
+    [*sorted(CURRENCY_CODES), *map(re.escape, CURRENCY_WORDS), r"[A-Z]{0,3}\p{Sc}"]
 )
 _ROOM = r"\s\x{a0}\x{2009}\x{202f}+\-\x{2212}"
 _COULD_BE_NUMBER = (

@@ -119,7 +119,7 @@ def is_currency(text: str) -> bool:
         bool(text)
         and unicodedata.category(text[-1]) == "Sc"
         and len(text) <= 4
-        and (not text[:-1] or text[:-1].isalpha())
+        and (not text[:-1] or (text[:-1].isascii() and text[:-1].isupper()))
     )
 
 
