@@ -119,7 +119,7 @@ def is_currency(text: str) -> bool:
         bool(text)
         and unicodedata.category(text[-1]) == "Sc"
         and len(text) <= 4
-        and (not text[:-1] or (text[:-1].isascii() and text[:-1].isupper()))
+        and re.fullmatch("[A-Z]*", text[:-1]) is not None
     )
 
 
