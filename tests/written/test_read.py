@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+import openpyxl
 from msgspec import structs
 
 from gruff_ledger.cells.numbers.amounts import to_column
@@ -118,6 +119,20 @@ class ProgramTest(FolderTest):
             "scrub", "a.json", "--fields", "Fee", "--number", "plain", "--to", "o.csv"
         )
         self.assertEqual(self.text("o.csv"), "Fee\n1.234\n1234567\n2500\n")
+
+    def test_neither_are_those_of_a_workbook(self) -> None:
+        book = openpyxl.Workbook()
+        for row in (["Paid in May"], [], ["Boat", "Fee"]):
+            book.active.append(row)
+        for fee in (1.234, "1.234.567", "2.500"):
+            book.active.append(["Auk", fee])
+        book.save(self.folder / "a.xlsx")
+        self.gruff(
+            "scrub", "a.xlsx", "--fields", "Fee", "--number", "plain", "--to", "o.csv"
+        )
+        self.assertEqual(
+            self.text("o.csv"), "Boat,Fee\nAuk,1.234\nAuk,1234567\nAuk,2500\n"
+        )
 
     def test_a_docket_says_it_once_of_its_list(self) -> None:
         self.write("a.csv", 'Boat;Fee\nAuk;1.234\nTern;"7,5"\n')

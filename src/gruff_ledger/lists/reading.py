@@ -174,7 +174,7 @@ class Reading(msgspec.Struct, frozen=True, eq=False):
     Attributes
     ----------
     kinds : mapping
-        Of a list of JSON, what its values were; see `Kinds`.
+        Of a list of JSON or a workbook, what its values were; see `Kinds`.
     """
 
     table: Table

@@ -80,7 +80,9 @@ class Style(NamedTuple):
     @property
     def example(self) -> str:
         """A number written so: 1234.56, or 1234 where no decimals are."""
-        text = f"1{self.group}234" + (f"{self.decimal}56" if self.decimal else "")
+        # Two groups where no decimals are: 1.234 alone could be taken for a decimal.
+        rest = f"{self.decimal}56" if self.decimal else f"{self.group}567"
+        text = f"1{self.group}234" + (rest if self.decimal or self.group else "")
         if self.has_exponent:
             text = f"1{self.decimal or '.'}2E+03"
         space = " " if self.is_spaced else ""

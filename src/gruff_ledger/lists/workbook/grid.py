@@ -7,15 +7,17 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
+import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
-from gruff_ledger.columns.types import Column
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.bounds import Found, heading_notes, settled
 from gruff_ledger.lists.delimited.layout import heading_among
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import NUMBER, Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.problems import UnreadableSource
@@ -31,6 +33,15 @@ _COLUMN_FILLED = 0.1
 _GROUP_RECORDS = 1 << 13
 
 
+class NumberText(str):
+    """The text of a cell that is a number, with the decimals that it shows."""
+
+    __slots__ = ()
+
+
+_NUMERIC = frozenset({float, int, NumberText})
+
+
 Remarks = tuple[tuple[Finding, ...], tuple[Note, ...]]
 
 
@@ -41,6 +52,8 @@ class Grid(msgspec.Struct, frozen=True, eq=False):
     Attributes
     ----------
     columns : tuple of Column, height cells each
+    numbers : tuple of ndarray of bool, shape (height,)
+        Which cells of each column are numbers, not texts.
     first_row, first_col : int
         Where the first cell of the first column stands, from 1.
     written : mapping
@@ -50,6 +63,7 @@ class Grid(msgspec.Struct, frozen=True, eq=False):
     """
 
     columns: tuple[Column, ...]
+    numbers: tuple[Mask, ...]
     first_row: int
     first_col: int
     written: Mapping[str, Any]
@@ -143,6 +157,11 @@ def read_grid(
     if terms.header_rows:
         heading = tuple(head[place][each] for each in places)
     headings, made = make_headings(heading)
+    kinds = {
+        heading: _kinds(grid.numbers[each][records_from:])
+        for heading, each in zip(headings, places, strict=True)
+        if grid.numbers[each].any()
+    }
     heading_row = grid.first_row + records_from - 1
     total = grid.height - records_from
     titles = () if fragment.rows is not None else _titles(head[:place])
@@ -177,6 +196,7 @@ def read_grid(
         (),
         findings,
         notes,
+        kinds,
     )
     # The columns are picked already; rows still are to be.
     rest = msgspec.structs.replace(fragment, cols=None)
@@ -185,17 +205,22 @@ def read_grid(
 
 def text_columns(
     rows: Iterable[Sequence[Any]], text_of: Callable[[Any], str]
-) -> tuple[Column, ...]:
+) -> tuple[tuple[Column, ...], tuple[Mask, ...]]:
     """
-    Return the columns of some rows as text.
+    Return the columns of some rows as text, and which of their cells are numbers.
 
     Parameters
     ----------
     rows : iterable of sequences, equally long
     text_of : callable
         Returns the text of a value; equal values of one type have the same.
+
+    Returns
+    -------
+    columns : tuple of Column, n cells each
+    numbers : tuple of ndarray of bool, shape (n,)
     """
-    chunks: list[list[Any]] = []
+    chunks: list[list[tuple[Any, Mask]]] = []
     source = iter(rows)
     while group := list(itertools.islice(source, _GROUP_RECORDS)):
         # Column by column: most hold values of one type, which is quickest so.
@@ -203,7 +228,10 @@ def text_columns(
         chunks = chunks or [[] for _ in columns]
         for parts, column in zip(chunks, columns, strict=True):
             parts.append(column)
-    return tuple(pa.chunked_array(parts, pa.string()) for parts in chunks)
+    joined = tuple(
+        pa.chunked_array([texts for texts, _ in parts], pa.string()) for parts in chunks
+    )
+    return joined, tuple(np.concatenate([mask for _, mask in each]) for each in chunks)
 
 
 def _stated_place(
@@ -289,8 +317,26 @@ def _titles(rows: Sequence[Sequence[str]]) -> tuple[str, ...]:
     return tuple(text for text in joined if text)
 
 
-def _texts(values: tuple[Any, ...], text_of: Callable[[Any], str]) -> Any:
+def _kinds(is_number: Mask) -> npt.NDArray[np.uint8]:
+    """Return the kinds of the cells below a heading; see `reading.Kinds`."""
+    codes = np.zeros(len(is_number) + 1, np.uint8)
+    codes[1:][is_number] = NUMBER
+    return codes
+
+
+def _texts(values: tuple[Any, ...], text_of: Callable[[Any], str]) -> tuple[Any, Mask]:
     kinds = set(map(type, values))
+    numeric = kinds & _NUMERIC
+    if len(kinds) == 1 or not numeric:
+        is_number = np.full(len(values), bool(numeric))
+    else:
+        is_number = np.array([type(value) in _NUMERIC for value in values])
+    return _as_texts(values, kinds, text_of), is_number
+
+
+def _as_texts(
+    values: tuple[Any, ...], kinds: set[type], text_of: Callable[[Any], str]
+) -> Any:
     if kinds == {str}:
         return pa.array(values, pa.string())
     known: dict[Any, str] = {}

@@ -25,7 +25,12 @@ from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import unknown_part
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.lists.workbook.grid import Grid, read_grid, text_columns
+from gruff_ledger.lists.workbook.grid import (
+    Grid,
+    NumberText,
+    read_grid,
+    text_columns,
+)
 from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
 from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
@@ -186,7 +191,7 @@ def read_workbook(
         sheet = _call_library(opened, lambda: book.library.get_sheet_by_name(name))
         look = waiting.result()
     first_row, first_col = sheet.start or (0, 0)
-    columns = _call_library(
+    columns, numbers = _call_library(
         opened,
         lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
     )
@@ -197,6 +202,7 @@ def read_workbook(
         written["hidden"] = True
     grid = Grid(
         columns,
+        numbers,
         first_row + 1,
         first_col + 1,
         written,
@@ -426,7 +432,9 @@ def _as_shown(value: Any, what: Any) -> Any:
             return value
         text = number_text(value)
         whole, _, part = text.partition(".")
-        return text if len(part) > what else f"{whole}.{part.ljust(what, '0')}"
+        if len(part) <= what:
+            text = f"{whole}.{part.ljust(what, '0')}"
+        return NumberText(text)
     return _zero_padded(value, what) if isinstance(what, int) else what
 
 
