@@ -11,6 +11,7 @@ from gruff_ledger.formula.parse import parse
 from gruff_ledger.formula.text_patterns import is_like
 from gruff_ledger.formula.tokens import MOST_NESTED
 from gruff_ledger.formula.values import column_of
+from gruff_ledger.written.ask import InDoubt
 from tests.support import table, written
 
 LIST = (
@@ -256,9 +257,9 @@ class RefusalTest(unittest.TestCase):
 
     def test_dates_in_figures_are_not_compared_as_texts(self) -> None:
         mine = Evaluation(table("a|b", "1/5/2026|2/5/2026", "3/5/2026|1/6/2026"))
-        with self.assertRaises(BadFormula) as caught:
+        with self.assertRaises(InDoubt) as caught:
             mine.value(parse("a < b"))
-        self.assertIn("`form`", caught.exception.remedy)
+        self.assertIn("`written`", caught.exception.remedy)
 
     def test_numbers_cannot_fill_the_memory(self) -> None:
         long = "9" * 900

@@ -173,9 +173,9 @@ def control_words(chain: Chain) -> list[tuple[str, str]]:
     told = []
     for step in chain.sources:
         if step.no_numbers:
-            number, noun = step.no_numbers, "cells are not plain numbers"
+            number, noun = step.no_numbers, "cells are not numbers"
             if number == 1:
-                noun = "cell is not a plain number"
+                noun = "cell is not a number"
             told.append(
                 ("! ", f"{step.label}, {chain.field}: {number} {noun}, and in no sum.")
             )

@@ -199,8 +199,13 @@ class Context(abc.ABC):
 
     def is_written(self, cells: Cells) -> bool:
         """Whether a field holds numbers or dates, and not in their plain form."""
-        if not cells.field or self.detected(cells) not in (Numbers, Dates):
+        if not cells.field:
             return False
+        kind = self.detected(cells)
+        if kind is Numbers:
+            self.as_numbers(cells)
+        elif kind is Dates:
+            self.as_dates(cells)
         return cells.field in self._written
 
     def dates(self, value: Value, place: Place) -> Dates:

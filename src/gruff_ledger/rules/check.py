@@ -202,7 +202,7 @@ class Checking:
         if rule.datatype in DATES and rule.format_ is not None:
             # Read under a name of its own, apart from what the field holds otherwise.
             name = f"{heading}\0{rule.format_}"
-            way = Way((rule.format_,), (), (), (rule.format_,))
+            way = Way((rule.format_,), (), (), (rule.format_,), is_strict=True)
             cells = cells._replace(field=name, way=way)
         if rule.null and rule.required:
             words = index_in(cells.column, rule.null) >= 0

@@ -20,7 +20,7 @@ from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_writing import NOTED_RULE, NOTED_WRITTEN, WrittenNote
 from gruff_ledger.terms.declared import Heading, ListAddress, Plain, Text, read
-from gruff_ledger.written.way import way_of
+from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, way_of
 
 # Section 5.11.1, built-in datatypes: those that say more than what is checked of them.
 _TEXTS = ("string", "any", "anyAtomicType", "normalizedString", "token")
@@ -53,6 +53,12 @@ _MOMENTS = {
     "dateTime": "datetime",
     "dateTimeStamp": "datetime",
     "time": "time",
+}
+
+# Section 6.4: how numbers and dates are written where no format is stated.
+_PLAIN_EXAMPLES = {
+    **dict.fromkeys(("number", "decimal", "integer"), PLAIN_WAY.examples),
+    **dict.fromkeys(("date", "datetime"), ISO_WAY.examples),
 }
 
 _INHERITED = ("datatype", "required", "null", "default", "separator", "ordered")
@@ -381,6 +387,10 @@ class _TableReader:
             if isinstance(said.get(key), int):
                 terms[term] = said[key]
         terms |= self._of_format(said.get("format"), terms["datatype"], field)
+        if "format" not in said and terms["datatype"] in _PLAIN_EXAMPLES:
+            # The standard has one way to write them where it is not told another.
+            examples = _PLAIN_EXAMPLES[terms["datatype"]]
+            self.found.written.setdefault(field, examples)
         return terms
 
     def _of_format(self, form: Any, datatype: str, field: str) -> dict[str, Any]:

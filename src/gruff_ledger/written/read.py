@@ -24,7 +24,7 @@ from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amount
 from gruff_ledger.cells.numbers.forms import in_one_form
 from gruff_ledger.cells.numbers.found import FoundNumbers, Style, find_numbers
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.columns.arrays import filter_column
+from gruff_ledger.columns.arrays import constant_column, filter_column
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Table
@@ -203,6 +203,8 @@ def read_dates(table: Table, heading: str) -> FieldDates:
         if way is not None and not way.holds_dates:
             none = np.zeros(len(cells), np.bool_)
             return FieldDates(Moments(np.zeros(len(cells), np.int64), none), none)
+        if way is not None and way.is_strict:
+            found = find_dates(constant_column("", len(cells)))
         if found is None:
             found = find_dates(cells, () if way is None else (*way.dates, ISO))
         places = np.flatnonzero(part.where)

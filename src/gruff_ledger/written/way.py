@@ -37,12 +37,15 @@ class Way(msgspec.Struct, frozen=True):
     dates : tuple of DateStyle
     patterns : tuple of str
         Patterns of LDML for dates.
+    is_strict : bool
+        Whether dates of ISO 8601 are not read beside what is stated.
     """
 
     examples: tuple[str, ...] = ()
     numbers: tuple[NumberForm, ...] = ()
     dates: tuple[DateStyle, ...] = ()
     patterns: tuple[str, ...] = ()
+    is_strict: bool = False
 
     @property
     def holds_dates(self) -> bool:
