@@ -2,6 +2,7 @@
 
 import unittest
 
+import msgspec
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -209,13 +210,28 @@ class NumbersTest(unittest.TestCase):
         after, _ = scrub(["2026-05-01"], fields=("a",), date="dd.MM.yy")
         self.assertEqual(after, ["01.05.26"])
 
+    def test_each_field_as_what_it_holds(self) -> None:
+        list_ = table("fee|paid|boat", "1,50 €|31.5.26|Auk", "2,5|x|Tern", "|1.6.26|")
+        terms = ScrubTerms(fields=("fee", "paid"), number="0.00", date="iso")
+        outcome = perform(terms, list_)
+        self.assertEqual(
+            outcome.table.records(),
+            [
+                ("1.50", "2026-05-31", "Auk"),
+                ("2.50", "x", "Tern"),
+                ("", "2026-06-01", ""),
+            ],
+        )
+        self.assertEqual([each.field for each in outcome.findings], ["paid"])
+        with self.assertRaisesRegex(BadTerms, "neither numbers nor dates"):
+            perform(msgspec.structs.replace(terms, fields=("boat",)), list_)
+
 
 class RefusalTest(unittest.TestCase):
     def test_terms_that_cannot_be_followed(self) -> None:
         for terms, words in (
             ({}, "nothing is said"),
             ({"number": "plain"}, "fields that are named"),
-            ({"number": "plain", "date": "iso", "fields": ("a",)}, "not both"),
             ({"number": "x", "fields": ("a",)}, "no pattern for numbers"),
             ({"date": "MM", "fields": ("a",)}, "no pattern for dates"),
             ({"fill": " "}, "filled with a blank"),

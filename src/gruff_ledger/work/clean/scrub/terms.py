@@ -82,7 +82,7 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
         str | None,
         Meta(
             description="Rewrite numbers: plain, or by a pattern (LDML) such as "
-            "#,##0.00."
+            "#,##0.00. With `date`, too, each field is rewritten as what it holds."
         ),
     ] = None
     rounding: Annotated[
@@ -136,12 +136,6 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
                 "Name them in `fields`.",
                 term="fields",
             )
-        if self.number and self.date:
-            raise BadTerms(
-                "a field has numbers or dates, not both.",
-                "Rewrite them one after the other.",
-                term="date",
-            )
         if self.odd_only and self.case is None:
             raise BadTerms(
                 "it is about letter case, and that stays.",
@@ -158,8 +152,9 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
                 "Give `number` too, and name one field in `fields`.",
                 term="currency-to",
             )
-        with said_by("number" if self.number else "date"):
+        with said_by("number"):
             if self.number and self.number != PLAIN:
                 number_pattern(self.number)
+        with said_by("date"):
             if self.date and self.date != ISO:
                 DatePattern(self.date)

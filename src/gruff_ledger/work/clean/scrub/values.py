@@ -6,6 +6,7 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
@@ -19,9 +20,10 @@ from gruff_ledger.columns.arrays import filter_column, spread_column, unequal
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table, Writing
 from gruff_ledger.work.clean.scrub.terms import ISO, PLAIN, ScrubTerms
-from gruff_ledger.written.read import read_dates, read_numbers
+from gruff_ledger.written.read import kind_of_field, read_dates, read_numbers
 from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, Way
 
 
@@ -71,8 +73,9 @@ def rewrite_values(
     BadTerms
         If cells could be two values, or most are none.
     """
-    fields = [column if each == heading else table.cells(each) for each in (heading,)]
-    now = table.with_fields((heading,), fields)
+    now = table.with_fields((heading,), [column])
+    if terms.number and terms.date:
+        terms = _only_of(kind_of_field(now, heading), terms, heading)
     kind = "number" if terms.number else "date"
     if terms.number:
         read = read_numbers(now, heading, with_currencies=bool(terms.currency_to))
@@ -106,6 +109,21 @@ def rewrite_values(
     return RewrittenValues(
         result, changed, unread, Writing((_way(terms),)), made, notes, finding
     )
+
+
+def _only_of(kind: str, terms: ScrubTerms, heading: str) -> ScrubTerms:
+    """Return the terms for numbers alone, or for dates, as a field holds."""
+    if kind == "text":
+        raise BadTerms(
+            f"neither numbers nor dates are in most filled cells of '{heading}'. "
+            "Nothing was done.",
+            "Name other fields, or show in `written` how its cells are written.",
+            term="fields",
+            field=heading,
+        )
+    if kind == "date":
+        return msgspec.structs.replace(terms, number=None, currency_to=None)
+    return msgspec.structs.replace(terms, date=None)
 
 
 def _write_dates(terms: ScrubTerms, moments: Moments) -> Column:
