@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 
@@ -40,3 +41,15 @@ class Group(NamedTuple):
     def at(self, places: Indices) -> Group:
         """Return the group as one of the whole field, of which these were the cells."""
         return Group(self.size, int(places[self.first]))
+
+
+_Key = TypeVar("_Key")
+
+
+def add_groups(
+    groups: dict[_Key, Group], others: Mapping[_Key, Group], places: Indices
+) -> None:
+    """Add the groups of cells that stand at some places to those of all cells."""
+    for key, group in others.items():
+        mine = group.at(places)
+        groups[key] = groups[key].plus(mine) if key in groups else mine

@@ -95,10 +95,18 @@ def ask_of_marks(
     )
 
 
-def ask_of_currencies(
+def check_currencies(
     table: Table, heading: str, currencies: Mapping[str, Group]
-) -> NoReturn:
-    """Raise that amounts of several currencies cannot be worked on as one."""
+) -> None:
+    """
+    Refuse to work on amounts of several currencies as one.
+
+    Raises
+    ------
+    InDoubt
+    """
+    if len(currencies) < 2:
+        return
     told = listed(
         [f"{code} ({group.size:,})" for code, group in list(currencies.items())[:8]]
     )

@@ -8,8 +8,9 @@ mean is asked, with the two ways to say it. Nothing is guessed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import NamedTuple, TypeVar
+from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,21 +18,22 @@ from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.dates.found import ISO, FoundDates, find_dates
 from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
 from gruff_ledger.cells.dates.shapes import DateStyle
-from gruff_ledger.cells.groups import Group
+from gruff_ledger.cells.groups import Group, add_groups
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import in_one_form
 from gruff_ledger.cells.numbers.found import FoundNumbers, Style, find_numbers
+from gruff_ledger.cells.numbers.shapes import currency_code
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.columns.arrays import constant_column, filter_column
-from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.outcome import Note
 from gruff_ledger.table import Table
 from gruff_ledger.written.ask import (
-    ask_of_currencies,
     ask_of_dates,
     ask_of_marks,
+    check_currencies,
     note_styles,
 )
 from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, ListWay, Way
@@ -55,6 +57,8 @@ class FieldNumbers(NamedTuple):
         Whether all numbers are in the plain form.
     plain : callable
         Returns the cells with each number in the plain form, with all its digits.
+    currencies : mapping of str to Group
+        The amounts of each currency, by its code.
     """
 
     amounts: Amounts
@@ -62,6 +66,7 @@ class FieldNumbers(NamedTuple):
     plain: Callable[[], Column]
     notes: tuple[Note, ...] = ()
     is_plain: bool = True
+    currencies: Mapping[str, Group] = MappingProxyType({})
 
 
 class FieldDates(NamedTuple):
@@ -142,16 +147,18 @@ def read_numbers(
     currencies: dict[str, Group] = {}
 
     def read(part: _Part, cells: Column, found: FoundNumbers | None) -> FieldNumbers:
+        places = np.flatnonzero(part.where)
         if isinstance(part.way, Way):
-            return _numbers_in(part.way, cells)
+            said = _numbers_in(part.way, cells)
+            add_groups(currencies, said.currencies, places)
+            return said
         if part.way is not None:
             found = part.way.numbers(cells)
         found = found or find_numbers(cells)
-        places = np.flatnonzero(part.where)
         for mark, doubt in found.doubts.items():
             ask_of_marks(table, heading, mark, doubt.at(places), found.styles)
-        _add_groups(styles, found.styles, places)
-        _add_groups(currencies, found.currencies, places)
+        add_groups(styles, found.styles, places)
+        add_groups(currencies, found.currencies, places)
         return FieldNumbers(found.amounts, found.is_number, found.plain)
 
     parts = _parts_of(table, heading)
@@ -172,11 +179,13 @@ def read_numbers(
             amounts = put_amounts(amounts, part.where, some.amounts)
             written.append((part.where, some.plain))
         result = FieldNumbers(amounts, is_number, lambda: _put(column, written))
-    if len(currencies) > 1 and not with_currencies:
-        ask_of_currencies(table, heading, currencies)
+    if not with_currencies:
+        check_currencies(table, heading, currencies)
     is_said = any(isinstance(part.way, Way) and part.way != PLAIN_WAY for part in parts)
     notes = () if {*styles} <= _PLAIN else (note_styles(heading, styles),)
-    return result._replace(notes=notes, is_plain=not (is_said or notes))
+    return result._replace(
+        notes=notes, is_plain=not (is_said or notes), currencies=currencies
+    )
 
 
 def read_dates(table: Table, heading: str) -> FieldDates:
@@ -212,7 +221,7 @@ def read_dates(table: Table, heading: str) -> FieldDates:
             proofs = {order: each.at(places) for order, each in found.orders.items()}
             ask_of_dates(table, heading, found.doubts.at(places), proofs)
         if way is None:
-            _add_groups(styles, found.styles, places)
+            add_groups(styles, found.styles, places)
         moments, is_date = found.moments, found.is_date
         for pattern in () if way is None else way.patterns:
             moments, is_date = _also_by(pattern, cells, moments, is_date)
@@ -272,7 +281,14 @@ def _numbers_in(way: Way, cells: Column) -> FieldNumbers:
     plain = in_one_form(cells, way.numbers)
     amounts, is_number = read_amounts(plain)
     written = [(is_number, lambda: filter_column(plain, is_number))]
-    return FieldNumbers(amounts, is_number, lambda: _put(cells, written))
+    codes = {currency_code(form.currency) for form in way.numbers if form.currency}
+    group = Group.of(is_number) if len(codes) == 1 else None
+    return FieldNumbers(
+        amounts,
+        is_number,
+        lambda: _put(cells, written),
+        currencies={} if group is None else dict.fromkeys(codes, group),
+    )
 
 
 def _put(column: Column, parts: Sequence[tuple[Mask, Callable[[], Column]]]) -> Column:
@@ -294,14 +310,3 @@ def _also_by(
     values[rest] = np.where(found, more.values, 0)
     timed[rest], good[rest] = more.timed & found, found
     return Moments(values, timed), good
-
-
-_Key = TypeVar("_Key")
-
-
-def _add_groups(
-    groups: dict[_Key, Group], others: dict[_Key, Group], places: Indices
-) -> None:
-    for key, group in others.items():
-        mine = group.at(places)
-        groups[key] = groups[key].plus(mine) if key in groups else mine

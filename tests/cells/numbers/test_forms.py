@@ -30,6 +30,7 @@ class ReadingTest(unittest.TestCase):
             (COMMA, "1.250,50", "1250.50"),
             (COMMA, "1250,5", "1250.5"),
             (COMMA, " -7 ", "-7"),
+            (COMMA, "1.250,-", "1250.00"),
             (COMMA, "1.25", None),
             (COMMA, "1.2500", None),
             (COMMA, "1.250.50", None),

@@ -177,9 +177,13 @@ class RoleTest(unittest.TestCase):
         self.assertEqual(sizes, {"EUR": 2, "USD": 1})
 
     def test_all_digits_are_kept_in_the_plain_form(self) -> None:
-        cells = ["1.250,50 €", "(3,10)", "7", "", "x", "1.000"]
-        plain = find(*cells).plain().to_pylist()
-        self.assertEqual(plain, ["1250.50", "-3.10", "7", "", "x", "1000"])
+        cells = ["1.250,50 €", "(3,10)", "7", "", "x", "1.000", "5,- €"]
+        found = find(*cells)
+        self.assertEqual(
+            found.plain().to_pylist(),
+            ["1250.50", "-3.10", "7", "", "x", "1000", "5.00"],
+        )
+        self.assertEqual(found.amounts.scale, 2)
 
 
 if __name__ == "__main__":

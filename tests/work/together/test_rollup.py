@@ -209,6 +209,18 @@ class FigureTest(unittest.TestCase):
         self.assertEqual(rows(rollup(grid))[1], ("a", "1.234"))
         self.assertEqual(rows(rollup(written(grid, V="1.234,5")))[1], ("a", "1234"))
 
+    def test_currencies_of_several_lists_are_not_added_up(self) -> None:
+        """Also where no cell of the result would have two; lists can be told apart."""
+        home = table("Boat|Fee", "Auk|5 €", "Tern|7", name="home")
+        away = table("Boat|Fee", "Wren|£4", name="away")
+        terms = RollupTerms(value=("Fee",))
+        with self.assertRaisesRegex(BadTerms, r"EUR \(1\) and GBP \(1\)"):
+            perform(terms, home, away)
+        with self.assertRaisesRegex(BadTerms, "several currencies"):
+            perform(terms, written(home, Fee="12,50 €"), away)
+        result = perform(terms, home, table("Boat|Fee", "Wren|EUR 4")).table
+        self.assertEqual(result.records(), [("Auk", "5"), ("Tern", "7"), ("Wren", "4")])
+
 
 class PositionTest(unittest.TestCase):
     def test_cell_by_cell_with_labels_checked(self) -> None:

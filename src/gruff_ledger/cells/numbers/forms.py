@@ -21,6 +21,12 @@ import pyarrow as pa
 from gruff_ledger.cells.blank import is_blank, strip_space
 from gruff_ledger.cells.keys.distinct import rewrite_distinct, with_cells
 from gruff_ledger.cells.numbers.plain import MOST_DIGITS_A_SIDE, number_of, plain_text
+from gruff_ledger.cells.numbers.shapes import (
+    APOSTROPHES,
+    MINUS_SIGNS,
+    SPACES,
+    dash_as_zeros,
+)
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
@@ -28,11 +34,6 @@ from gruff_ledger.columns.arrays import arrow_functions, filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.problems import BadTerms
-
-# White space that parts groups of digits; people type one and mean any.
-_SPACES = " \u00a0\u2009\u202f"
-_APOSTROPHES = "'\u2019"
-_MINUS_SIGNS = "-\u2212"
 
 # What a cell is given that is no number in the stated form: no number in the plain one.
 _NO_NUMBER = "?"
@@ -80,7 +81,8 @@ class NumberForm(msgspec.Struct, frozen=True):
         """Return the number that a text is in this form, exactly; None for none."""
         if self == PLAIN:
             return number_of(text)
-        bare, negative, hundredth = self._bare(strip_space(text))
+        text = dash_as_zeros(strip_space(text))
+        bare, negative, hundredth = self._bare(text)
         power = _POWER.search(bare) if self.exponent else None
         bare = bare[: power.start()] if power else bare
         match = _digits_of(self.decimal, self.group).fullmatch(bare)
@@ -102,10 +104,10 @@ class NumberForm(msgspec.Struct, frozen=True):
         if self.brackets and text[:1] == "(" and text[-1:] == ")":
             text, negative, signed = strip_space(text[1:-1]), True, True
         while text:
-            if not signed and text[0] in "+" + _MINUS_SIGNS:
+            if not signed and text[0] in "+" + MINUS_SIGNS:
                 negative, signed = text[0] != "+", True
                 text = text[1:].lstrip()
-            elif not signed and self.trailing_minus and text[-1] in _MINUS_SIGNS:
+            elif not signed and self.trailing_minus and text[-1] in MINUS_SIGNS:
                 negative = signed = True
                 text = text[:-1].rstrip()
             elif not priced and text.startswith(self.currency):
@@ -127,7 +129,7 @@ def _digits_of(decimal: str, group: str) -> re.Pattern[str]:
     """Return what the digits of a form look like: groups of three, of two in India."""
     whole = "[0-9]*"
     if group:
-        kinds = next((each for each in (_SPACES, _APOSTROPHES) if group in each), group)
+        kinds = next((each for each in (SPACES, APOSTROPHES) if group in each), group)
         mark = f"[{re.escape(kinds)}]"
         # All groups are parted by the same character.
         whole = (
@@ -194,11 +196,11 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
         (chunk,) = chunks
         odd = np.flatnonzero(~simple[chunk.bytes])
         others[where][np.searchsorted(chunk.offsets, odd, side="right") - 1] = True
-        if form.trailing_minus:
-            ends = chunk.offsets[1:][np.diff(chunk.offsets) > 0] - 1
-            behind = ends[chunk.bytes[ends] == ord("-")]
-            places = np.searchsorted(chunk.offsets, behind, side="right") - 1
-            others[where][places] = True
+        # A minus behind, or a dash for decimals.
+        ends = chunk.offsets[1:][np.diff(chunk.offsets) > 0] - 1
+        behind = ends[chunk.bytes[ends] == ord("-")]
+        places = np.searchsorted(chunk.offsets, behind, side="right") - 1
+        others[where][places] = True
         return [text_array(as_plain[chunk.bytes], np.diff(chunk.offsets))]
 
     # Cells of digits, signs and decimal characters alone are most; of those only that

@@ -10,6 +10,7 @@ doubt. A majority proves nothing.
 
 from __future__ import annotations
 
+import functools
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
@@ -30,9 +31,9 @@ from gruff_ledger.cells.numbers.shapes import (
     SPACES,
     Shape,
     currency_code,
+    dash_as_zeros,
     shape_of,
 )
-from gruff_ledger.cells.numbers.wide import times_power
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.columns.arrays import (
     constant_column,
@@ -54,7 +55,8 @@ _CURRENCY = "|".join(
 )
 _ROOM = r"\s\x{a0}\x{2009}\x{202f}+\-\x{2212}"
 _COULD_BE_NUMBER = (
-    rf"\A[{_ROOM}(]*(?:{_CURRENCY})?[{_ROOM}]*[.,]?[0-9][0-9.,'\x{{2019}}eE{_ROOM}]*"
+    rf"\A[{_ROOM}(]*(?:{_CURRENCY})?[{_ROOM}]*[.,]?[0-9]"
+    rf"[0-9.,'\x{{2013}}\x{{2014}}\x{{2019}}eE{_ROOM}]*"
     rf"[{_ROOM}%)]*(?:{_CURRENCY})?[{_ROOM}%)]*\z"
 )
 
@@ -192,14 +194,11 @@ def find_numbers(
         style = Style(mark) if role == "decimal" else Style("", mark)
         styles[style] = styles[style].plus(group) if style in styles else group
     found, is_found = read_amounts(reader.plain)
-    amounts = put_amounts(amounts, odd, found)
     is_number = is_number.copy()
     is_number[odd] = is_found
     grouped = [in_doubt[mark] for mark, role in roles.items() if role == "group"]
-    for mask in grouped:
-        if mask.any():
-            amounts = _with_groups(amounts, mask)
 
+    @functools.cache
     def plain_cells() -> Column:
         result = with_cells(column, odd, reader.plain)
         for mask in grouped:
@@ -208,13 +207,11 @@ def find_numbers(
                 result = with_cells(result, mask, whole)
         return with_cells(result, ~is_number, filter_column(column, ~is_number))
 
+    if any(mask.any() for mask in grouped):
+        amounts, _ = read_amounts(plain_cells())
+    else:
+        amounts = put_amounts(amounts, odd, found)
     return FoundNumbers(amounts, is_number, styles, doubts, plain_cells, roles)
-
-
-def _with_groups(amounts: Amounts, where: Mask) -> Amounts:
-    """Return amounts of which some are a thousand times as much."""
-    some = amounts._replace(values=times_power(amounts.values[where], 3))
-    return put_amounts(amounts, where, some)
 
 
 def _tell_points(column: Column, is_number: Mask, in_doubt: Mask) -> bool:
@@ -277,7 +274,8 @@ class _OddCells:
         kinds: Counter[tuple[NumberForm, str, Style]] = Counter()
         for text in taken(self._cells, some).to_pylist():
             shape = shape_of(text)
-            if shape is not None and _is_usual(shape):
+            is_dashed = dash_as_zeros(text) != text
+            if shape is not None and _is_usual(shape) and not is_dashed:
                 kinds[(_form_of(shape, text), shape.doubt, _style_of(shape))] += 1
         if not kinds:
             return False

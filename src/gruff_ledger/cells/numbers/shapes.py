@@ -52,6 +52,9 @@ _CODE_OF_SIGN = {
     "lei": "RON",
 }
 
+# A dash in the place of decimals, as shops write it: 12,- or 12.--
+_DASH_FOR_DECIMALS = re.compile(r"(?<=[0-9][.,])(?:--?|[\u2013\u2014])(?![0-9])")
+
 _BODY = re.compile(r"[0-9][0-9.,'\u2019 \u00a0\u2009\u202f]*[0-9]|[0-9]|[.,][0-9]+")
 _EXPONENT = re.compile(r"(.*[0-9])[eE]([+-]?[0-9]{1,3})")
 
@@ -110,6 +113,18 @@ def currency_code(currency: str) -> str:
     return _CODE_OF_SIGN.get(currency, currency)
 
 
+def dash_as_zeros(text: str) -> str:
+    """
+    Return a number with zeros where a dash stands for its decimals.
+
+    Examples
+    --------
+    >>> dash_as_zeros("1.250,- €"), dash_as_zeros("Fr. 12.--"), dash_as_zeros("12-")
+    ('1.250,00 €', 'Fr. 12.00', '12-')
+    """
+    return _DASH_FOR_DECIMALS.sub("00", text)
+
+
 @functools.lru_cache(maxsize=1024)
 def is_currency(text: str) -> bool:
     """Whether a text stands for a currency beside an amount."""
@@ -137,7 +152,7 @@ def shape_of(text: str) -> Shape | None:
     """
     if len(text) > _MOST_CHARACTERS:
         return None
-    rest = _Wrapped(strip_space(text))
+    rest = _Wrapped(dash_as_zeros(strip_space(text)))
     rest.unwrap()
     body, exponent = rest.text, 0
     match = _EXPONENT.fullmatch(body)

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
+from gruff_ledger.cells.groups import Group, add_groups
 from gruff_ledger.cells.keys.distinct import Distinct
 from gruff_ledger.cells.numbers.amounts import (
     Amounts,
@@ -27,7 +28,7 @@ from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, first_few
 from gruff_ledger.work.together.rollup.terms import RollupTerms
-from gruff_ledger.written.ask import InDoubt
+from gruff_ledger.written.ask import InDoubt, check_currencies
 from gruff_ledger.written.read import FieldNumbers, read_numbers
 
 # Fields that a message names.
@@ -42,6 +43,7 @@ class Said:
         self.findings: list[Finding] = []
         self.notes: list[Note] = []
         self._numbers: dict[tuple[int, str], FieldNumbers] = {}
+        self._currencies: dict[str, dict[str, Group]] = {}
         self._tables: list[Table] = []
 
     def numbers(self, table: Table, heading: str) -> FieldNumbers:
@@ -50,7 +52,11 @@ class Said:
         if key not in self._numbers:
             # Kept, so that no other list gets the number of this one.
             self._tables.append(table)
-            self._numbers[key] = read_numbers(table, heading)
+            read = self._numbers[key] = read_numbers(table, heading)
+            # Figures of all lists are added up.
+            known = self._currencies.setdefault(heading, {})
+            add_groups(known, read.currencies, np.arange(len(table)))
+        check_currencies(table, heading, self._currencies[heading])
         return self._numbers[key]
 
     def warn(self, what: str, remedy: str = "", table: Table | None = None) -> None:
