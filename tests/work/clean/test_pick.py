@@ -32,7 +32,9 @@ class ConditionTest(unittest.TestCase):
         fails, unknown = outcome.aside
         self.assertEqual(fails.reason, "does not meet: paid >= 20")
         self.assertEqual(fails.table.cells("boat").to_pylist(), ["Fern"])
-        self.assertEqual(unknown.reason, "cannot be told for a blank: paid >= 20")
+        self.assertEqual(
+            unknown.reason, "cannot be told for a blank or unread cell: paid >= 20"
+        )
         self.assertEqual(unknown.table.cells("boat").to_pylist(), ["Dawn", "Elan"])
         self.assertEqual(outcome.findings[0].value.to_pylist(), ["x"])
         self.assertIn("1 of 5 filled cells of 'paid'", outcome.notes[0].what)
@@ -116,7 +118,7 @@ class ProgramTest(FolderTest):
             reasons,
             {
                 "Calm": "does not meet: paid > 10",
-                "Bold": "cannot be told for a blank: paid > 10",
+                "Bold": "cannot be told for a blank or unread cell: paid > 10",
             },
         )
         self.assertEqual(self.records("rest.csv"), self.records("l/set-aside.csv"))

@@ -44,11 +44,11 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
         fails = ~holds & ~unknown
         for reason, mask in (
             (f"does not meet: {terms.where}", fails),
-            (f"cannot be told for a blank: {terms.where}", unknown),
+            (f"cannot be told for a blank or unread cell: {terms.where}", unknown),
         ):
             if mask.any():
                 aside.append(SetAside(reason, table.keep_records(mask)))
-        notes.append(_condition_note(holds, fails, unknown))
+        notes.append(_condition_note(terms.where, holds, fails, unknown))
         stays = holds
     if terms.top is not None:
         assert terms.by is not None
@@ -84,15 +84,15 @@ def _condition(where: str, table: Table) -> tuple[Mask, Mask, Evaluation]:
     )
 
 
-def _condition_note(holds: Mask, fails: Mask, unknown: Mask) -> Note:
+def _condition_note(where: str, holds: Mask, fails: Mask, unknown: Mask) -> Note:
     held, failed, open_ = (int(np.count_nonzero(x)) for x in (holds, fails, unknown))
     said = f"The condition holds in {held} of {len(holds)} records"
     if not open_:
         return Note(f"{said}.")
-    blank = "In 1 it" if open_ == 1 else f"In {open_} it"
     return Note(
-        f"{said}, and fails in {failed}. {blank} cannot be told for a blank.",
-        "To pick those too, add a test such as OR length IS NULL to `where`.",
+        f"{said}, and fails in {failed}. In {open_} it cannot be told, for cells that "
+        "are blank or not read.",
+        f"To pick those too, set `where` to ({where}) IS NOT FALSE.",
     )
 
 
