@@ -198,7 +198,7 @@ class ProblemsTest(FolderTest):
         boats = make_list(["Boat"], [["Tern"]])
         for call, told in (
             (lambda: do("merge", boats, name_source=7), "`name_source`: 7 is not"),
-            (lambda: do("lookup", boats, key="Boat"), "`in_`: it is missing"),
+            (lambda: do("lookup", boats, key="Boat"), "`in_`: it is required"),
             (lambda: read(self.folder / "x.csv", dlimiter=";"), "`dlimiter`: there is"),
         ):
             with self.subTest(told=told), self.assertRaises(Problem) as caught:

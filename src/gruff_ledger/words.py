@@ -11,6 +11,9 @@ _UNSAFE = re.compile(
     "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
 )
 
+# Numbers over 9,999 are easier to read with their thousands parted.
+_PARTED_FROM = 10_000
+
 
 def visible(text: str) -> str:
     r"""
@@ -32,10 +35,22 @@ def counted(count: int, one: str, several: str | None = None) -> str:
     --------
     >>> counted(1, "record"), counted(0, "record")
     ('1 record', '0 records')
-    >>> counted(3, "cell is", "cells are")
-    '3 cells are'
+    >>> counted(3, "cell is", "cells are"), counted(12500, "cell")
+    ('3 cells are', '12,500 cells')
     """
-    return f"{count} {one if count == 1 else several or one + 's'}"
+    return f"{number_words(count)} {one if count == 1 else several or one + 's'}"
+
+
+def number_words(count: int) -> str:
+    """
+    Return a number for a sentence: from 10,000 on, its thousands are parted.
+
+    Examples
+    --------
+    >>> number_words(9999), number_words(12500)
+    ('9999', '12,500')
+    """
+    return f"{count:,}" if count >= _PARTED_FROM else str(count)
 
 
 def first_few(
@@ -62,7 +77,7 @@ def first_few(
     """
     more = (len(names) if total is None else total) - most
     told = ", ".join(names[:most])
-    return f"{told}{comma} and {more} more" if more > 0 else told
+    return f"{told}{comma} and {number_words(more)} more" if more > 0 else told
 
 
 def listed(names: Sequence[str]) -> str:

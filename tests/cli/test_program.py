@@ -181,7 +181,10 @@ class RefusalTest(FolderTest):
             (("duplicates", "book.xlsx.csv"), "a workbook"),
             (("duplicates", "open.csv"), "record 1 (row 2), field 'a': a double"),
             (("duplicates", "a.csv", "--stay", "last"), "Did you mean '--stays'?"),
-            (("duplicates", "a.csv", "--stays", "lst"), "--stays: there is no choice"),
+            (
+                ("duplicates", "a.csv", "--stays", "lst"),
+                "--stays: 'lst' is not one of: first, last",
+            ),
             (("duplicates", "a.csv", "--by", "Bert"), "Did you mean 'Berth'?"),
             (("duplicates", "a.csv", "--skip-rows", "x"), "--skip-rows: 'x' is not"),
             (("pick", "a.csv", "--by", "Boat", "--top", "9" * 19), "so great a number"),

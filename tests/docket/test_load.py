@@ -115,7 +115,7 @@ class LoadDocketTest(FolderTest):
     def test_refuses_tables_of_the_wrong_form(self) -> None:
         """A docket may be TOML and still no docket."""
         for text, told in (
-            ("", "it is missing"),
+            ("", "it is required"),
             ("docket = 1", "names no list"),
             ("docket = 1\nlists = 3", "tables of the form [lists.NAME]"),
             ("docket = 1\n[entry]\ndo = 'merge'", "tables of the form [[entry]]"),
@@ -144,7 +144,7 @@ class LoadDocketTest(FolderTest):
         self.assertEqual(self.load(asked, answers={}).title, "Berths, May")
         self.assertIn("not answered", self.refused(DOCKET, answers={}))
         told = self.refused(DOCKET, answers={"month": "Jun"})
-        self.assertIn("'Jun' is no answer", told)
+        self.assertIn("'Jun' is not an answer", told)
         self.assertIn("Did you mean 'June'?", told)
         self.assertIn("no question 'moth'", self.refused(DOCKET, answers={"moth": ""}))
         self.assertIsNone(AskTerms(say="x").default)
@@ -222,7 +222,7 @@ to = "../out.csv"
         self.assertTrue(all(line.startswith("gruff: job.toml, ") for line in told))
         self.assertIn("key 'titel': there is no such key", told[0])
         self.assertIn("key 'sya': there is no such key", told[1])
-        self.assertIn("key 'say': it is missing", told[2])
+        self.assertIn("key 'say': it is required", told[2])
 
     def test_orders_can_be_lists(self) -> None:
         """Wherever the fields of an order are named, as wherever fields are."""

@@ -207,7 +207,7 @@ class RefusalTest(unittest.TestCase):
             ("CAST(rate AS DECIMAL(2.5))", "CAST is written", "CAST(rate"),
             ("ROUND()", "ROUND is written", "ROUND()"),
             ("TRIM(boat, 'a')", "TRIM is written", "TRIM(boat, 'a')"),
-            ("ABS(1, 2)", "ABS is written otherwise", "ABS(1, 2)"),
+            ("ABS(1, 2)", "ABS is written differently", "ABS(1, 2)"),
             ("SUBSTRING(boat, 1)", "SUBSTRING is written", "SUBSTRING(boat, 1)"),
             ("'a' + 1", "'a' is a text", "'a'"),
             ("length AND TRUE", "length is a field", "length"),

@@ -112,7 +112,7 @@ class OptionNamesTest(FolderTest):
         told = self.problem("merge", "a.csv", "--to-delimiter", "ab", "--to", "b.csv")
         self.assertIn("--to-delimiter", told)
         told = self.problem("merge", "a.csv", "--to-format", "docx", "--to", "b.csv")
-        self.assertIn("--to-format: there is no choice 'docx'", told)
+        self.assertIn("--to-format: 'docx' is not one of: ", told)
         self.write(
             "d.toml",
             'docket = 1\n[lists.a]\nfrom = "a.csv"\n[[out]]\nto = "b.csv"\n'

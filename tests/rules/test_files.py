@@ -55,7 +55,7 @@ class TomlTest(unittest.TestCase):
             ("r.toml", b"rules = ", "it is not TOML"),
             ("r.toml", b"\xff", "not written in UTF-8"),
             ("r.toml", b"rules = 2", "layout is version 2"),
-            ("r.toml", b"title = ''", "'rules': it is missing"),
+            ("r.toml", b"title = ''", "'rules': it is required"),
             ("r.toml", b"rules=1\n[[rule]]\nfeild='a'", "no such key"),
             ("r.json", b"{", "it is not JSON"),
             ("r.json", b"[]", "describes no table"),

@@ -138,7 +138,7 @@ def balance_words(balance: Balance) -> str:
         there += f" + {balance.left_out} blank at the end"
     beside = ""
     if balance.referred:
-        beside = f" {counted(balance.referred, 'record')} looked into beside them."
+        beside = f" {counted(balance.referred, 'record')} also looked up."
     return f"{came} = {there}. The account balances.{beside}"
 
 

@@ -57,7 +57,8 @@ def find_answers(
         elif question.choices and answer not in question.choices:
             faults.append(
                 BadDocket(
-                    f"'{answer}' is no answer to the question '{name}': {question.say}",
+                    f"'{answer}' is not an answer to the question '{name}': "
+                    f"{question.say}",
                     nearest_or_all(answer, question.choices, "answers"),
                     file=text.file,
                 )

@@ -186,15 +186,14 @@ def _parse(
         ) from error
     except RecursionError as error:
         raise BadDocket(
-            "its lists or tables stand in one another too deeply to be read.",
+            "its lists or tables are nested too deeply to be read.",
             "Correct it.",
             file=file,
         ) from error
     except ValueError as error:
         raise BadDocket(
             toml_fault(error),
-            "Correct it there; text stands in double quotes, a table's name in "
-            "brackets.",
+            "Correct it there; text goes in double quotes, a table's name in brackets.",
             file=file,
         ) from error
 
@@ -402,7 +401,7 @@ def _verb(table: Mapping[str, Any]) -> Verb:
     name = table.get("do")
     if not isinstance(name, str):
         raise BadTerms(
-            "it is missing." if name is None else "it should be the name of a verb.",
+            "it is required." if name is None else "it should be the name of a verb.",
             f"The verbs are {', '.join(VERBS)}.",
             term="do",
         )

@@ -75,14 +75,14 @@ def called(context: Context, call: Call) -> Value:
     Raises
     ------
     BadFormula
-        If there is no such function, or it is written otherwise.
+        If there is no such function, or it is written differently.
     """
     if call.name in OPERATORS:
         args = [context.value(node) for node in call.args]
         return OPERATORS[call.name](context, call, args)
     if call.name == "IN TEXT":
         raise BadFormula(
-            "behind IN stands a list in brackets.",
+            "IN takes a list in brackets.",
             "Write as in class IN ('A', 'B'); for equal write =.",
             call.args[1].place,
         )
@@ -100,7 +100,7 @@ def called(context: Context, call: Call) -> Value:
         fits = call.detail in function.forms and len(call.args) == len(call.detail) + 1
     if call.name not in _OWN_FORM and not fits:
         raise BadFormula(
-            f"{call.name} is written otherwise.",
+            f"{call.name} is written differently.",
             f"Write {function.written}.",
             call.place,
         )
@@ -125,7 +125,7 @@ _ELSEWHERE = {
     "MONTH": "Write EXTRACT(MONTH FROM date).",
     "DAY": "Write EXTRACT(DAY FROM date).",
     "DATE": "Write DATE '2026-05-01', or CAST(text AS DATE).",
-    "SUM": "A formula works on one record. The sum of a field stands in survey.",
+    "SUM": "A formula works on one record. The sum of a field is in survey.",
     "MAX": "A formula works on one record: write GREATEST(a, b).",
     "MIN": "A formula works on one record: write LEAST(a, b).",
     "NOW": "The result would differ from day to day: write the date itself.",
@@ -170,7 +170,7 @@ def _round(context: Context, call: Call, args: Sequence[Value]) -> Value:
     if not call.detail:
         context.say(
             f"{call.place.written} is rounded half up: a half goes away from zero.",
-            "To say so, or to round otherwise, write ROUND(number, digits, HALF UP), "
+            "To say so, or to round differently, write ROUND(number, digits, HALF UP), "
             "HALF EVEN, HALF DOWN, UP, DOWN, CEILING or FLOOR.",
         )
     result = rounded(number.amounts, digits, mode)
@@ -191,7 +191,7 @@ def _written_whole(call: Call, place: int) -> int:
     )
     if whole is None or whole > _FURTHEST_DIGIT:
         raise BadFormula(
-            f"{call.args[place].place.written} is no number of digits.",
+            f"{call.args[place].place.written} is not a number of digits.",
             f"Write a whole number up to {_FURTHEST_DIGIT}, the same for all records.",
             call.args[place].place,
         )

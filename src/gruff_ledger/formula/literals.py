@@ -71,7 +71,7 @@ def _interval(cursor: Cursor, place: Place, written: Token) -> Literal:
     match = re.fullmatch(r"\s*([+-]?[0-9]{1,9})\s*", unquoted(written))
     if match is None or unit not in UNITS:
         raise BadFormula(
-            f"{written.place.written} is no whole number."
+            f"{written.place.written} is not a whole number."
             if match is None
             else "the unit is missing.",
             f"Write an interval as in INTERVAL '7' DAY; units are {', '.join(UNITS)}.",

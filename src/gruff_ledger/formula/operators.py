@@ -142,7 +142,7 @@ def _move_dates(
         left, right, places = right, left, (places[1], places[0])
     if operator not in "+-" or isinstance(left, Span):
         raise BadFormula(
-            f"an interval cannot stand on this side of {operator}.",
+            f"an interval cannot come on this side of {operator}.",
             "Write a date, then + or -, then the interval.",
             whole,
         )
@@ -489,7 +489,7 @@ def written_text(call: Call, place: int) -> str:
     node = call.args[place]
     if not isinstance(node, Literal) or not isinstance(node.value, str):
         raise BadFormula(
-            f"{node.place.written} is no text that is written here.",
+            f"{node.place.written} is not a text in single quotes.",
             "Write it in single quotes; it is the same for all records.",
             node.place,
         )

@@ -80,7 +80,7 @@ def _read_cast(cursor: Cursor, read: Callable[[], Node]) -> Arguments:
         cursor.take()
         place = first.place
     if place.end > first.place.end or first.kind is not Kind.NAME:
-        raise BadFormula(f"{place.written} is no type.", TYPES_REMEDY, place)
+        raise BadFormula(f"{place.written} is not a type.", TYPES_REMEDY, place)
     return (value,), (first.word, *_take_sizes(cursor))
 
 
@@ -110,7 +110,7 @@ def _read_extract(cursor: Cursor, read: Callable[[], Node]) -> Arguments:
     _expect(cursor, "FROM")
     if place.written.upper() not in UNITS:
         raise BadFormula(
-            f"{place.written} is no part of a date.",
+            f"{place.written} is not a part of a date.",
             f"The parts are {', '.join(UNITS)}.",
             place,
         )
@@ -136,7 +136,7 @@ def _read_mode(cursor: Cursor, read: Callable[[], Node]) -> str:
     mode = _MODES.get(" ".join(place.written.upper().split()))
     if mode is None or names is None:
         raise BadFormula(
-            f"{place.written} is no way of rounding.",
+            f"{place.written} is not a way of rounding.",
             f"The ways are {', '.join(_MODES)}.",
             place,
         )

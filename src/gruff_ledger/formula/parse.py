@@ -241,7 +241,7 @@ class _Parser:
         values, place = self._read_value_list()
         if len(values) > 1:
             raise BadFormula(
-                "several values stand where one is expected.",
+                "one value is expected here, not several.",
                 "Such a list follows IN.",
                 place,
             )

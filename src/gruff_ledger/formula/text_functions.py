@@ -178,7 +178,7 @@ def trim_text(context: Context, call: Call, args: Sequence[Value]) -> Value:
         found = context.texts(args[0], call.args[0].place)
         if len(found.column) != 1:
             raise BadFormula(
-                f"{call.args[0].place.written} is no text that is written here.",
+                f"{call.args[0].place.written} is not a text in single quotes.",
                 "Write the characters to take off in single quotes.",
                 call.args[0].place,
             )

@@ -48,7 +48,7 @@ def like(context: Context, call: Call, args: Sequence[Value]) -> Value:
     except ValueError as error:
         raise BadFormula(
             f"the pattern cannot be used: {error}.",
-            "Behind the escape character stands %, _ or itself.",
+            "The escape character must be followed by %, _ or itself.",
             escape or call.args[1].place,
         ) from None
     blank = functools.reduce(np.logical_or, [text.blank for text in texts])

@@ -43,12 +43,12 @@ _HINTS = {
     "!": "For the opposite write NOT, for unequal <>.",
     "^": "Write a power as a product.",
     "==": "For equal write =.",
-    "“": "Text stands in straight single quotes, a field in straight double ones.",
-    "”": "Text stands in straight single quotes, a field in straight double ones.",
-    "‘": "Text stands in straight single quotes: 'A'.",
-    "’": "Text stands in straight single quotes: 'A'.",
-    "`": "A field with spaces in its name stands in double quotes.",
-    "[": "A field with spaces in its name stands in double quotes.",
+    "“": "Text goes in straight single quotes, a field in straight double ones.",
+    "”": "Text goes in straight single quotes, a field in straight double ones.",
+    "‘": "Text goes in straight single quotes: 'A'.",
+    "’": "Text goes in straight single quotes: 'A'.",
+    "`": "A field with spaces in its name goes in double quotes.",
+    "[": "A field with spaces in its name goes in double quotes.",
     ";": "A formula is one expression, without an end mark.",
     "{": "Name a field as it is, or in double quotes.",
 }
@@ -187,8 +187,7 @@ class Cursor:
         self._opened.append(token)
         if len(self._opened) > MOST_NESTED:
             raise BadFormula(
-                f"brackets and cases stand more than {MOST_NESTED} deep in one "
-                "another.",
+                f"brackets and cases are nested more than {MOST_NESTED} deep.",
                 "Compute parts of the formula in fields of their own.",
                 Place(token.place.text, token.place.start, token.place.start + 1),
             )
@@ -264,7 +263,7 @@ def _unknown(place: Place) -> BadFormula:
         )
     shown = mark if mark.isprintable() else f"U+{ord(mark):04X}"
     what = f"'{shown}' means nothing in a formula."
-    remedy = "Take it out; a field with it in its name stands in double quotes."
+    remedy = "Take it out; a field with it in its name goes in double quotes."
     return BadFormula(what, _HINTS.get(mark, remedy), place)
 
 
@@ -274,11 +273,11 @@ def _no_value(token: Token) -> BadFormula:
     if token.kind is Kind.NAME:
         return BadFormula(
             f"'{written}' is a word of the language, and a value is expected here.",
-            "A field of that name stands in double quotes.",
+            "A field of that name goes in double quotes.",
             token.place,
         )
     return BadFormula(
-        f"'{written}' stands where a value is expected.",
+        f"a value is expected here, not '{written}'.",
         "Write a field, a number, a text in single quotes or a bracket before it.",
         token.place,
     )
@@ -288,7 +287,7 @@ def without_operator(token: Token) -> BadFormula:
     """Word that a value stands right behind another."""
     remedy = "Write an operator before it, such as + or AND."
     if token.kind is Kind.NAME and not token.is_reserved:
-        remedy += " A field with spaces in its name stands in double quotes."
+        remedy += " A field with spaces in its name goes in double quotes."
     elif token.kind in (Kind.NAME, Kind.SIGN) and token.word != "(":
         remedy = "Take it out, or write what is missing before it."
     return BadFormula(

@@ -190,7 +190,8 @@ def _enter_scratch(
     account.notes.append(
         Note(
             f"The lists take {size / 1e6:.0f} MB and {memory / 1e6:.0f} MB of memory "
-            "are allowed, so they lay in temporary files meanwhile; those are gone.",
+            "are allowed, so the work went through temporary files, which have been "
+            "removed.",
             "To work in memory, allow more `memory`.",
         )
     )

@@ -234,7 +234,7 @@ def further_outs(
     )
     if verb.writes_itself and not found:
         raise BadTerms(
-            "where it goes is not said.",
+            "no output path was given.",
             "Give a path that ends in .xlsx.",
             term="to",
         )

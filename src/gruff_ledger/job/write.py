@@ -320,7 +320,7 @@ def _claim(job: Job, outputs: Outputs) -> dict[Path | Server, Format]:
         if len({out.terms.format_ for out in outs}) > 1:
             raise UnwritableOutput(
                 "outputs of different formats would be written to it.",
-                "State the same `format` for all of them, or none.",
+                "Give the same `format` for all of them, or none.",
                 file=str(path),
             )
         formats[path] = check_output(path, outs[0].terms, parts)

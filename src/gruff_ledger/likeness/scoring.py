@@ -140,7 +140,7 @@ class Scoring:
                 continue
             like = Likeness(1.0, "") if a == b else self._likeness(place, a, b)
             score = round(100 * _worth(like.value))
-            why = like.why if a == b or like.why else "written otherwise"
+            why = like.why if a == b or like.why else "written differently"
             found.append(FieldScore(heading, score, weight, why))
         return found
 

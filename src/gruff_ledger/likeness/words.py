@@ -77,7 +77,7 @@ def likeness(one: str, other: str) -> Likeness:
         return Likeness(0.0, "differs")
     figures = "".join(mine), "".join(theirs)
     if figures[0] == figures[1]:
-        return Likeness(_SWAPPED, "parted otherwise")
+        return Likeness(_SWAPPED, "split differently")
     if all(_FIGURES.fullmatch(each) for each in figures):
         return _of_figures(*figures)
     found = _of_words(mine, theirs)

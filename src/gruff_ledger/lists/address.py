@@ -212,7 +212,7 @@ def check_no_password(text: str) -> None:
         has_one, user, host = "@" in text, "", ""
     if has_one:
         raise UnreadableSource(
-            "a password stands in it, where others could read it.",
+            "a password is in it, where others could read it.",
             "Leave it out of the address; put it into the environment variable "
             "PGPASSWORD, or into the password file.",
             file=f"postgresql://{user or ''}@{host or ''}",
@@ -247,14 +247,14 @@ def _fragment(text: str, whole: str) -> Fragment:
                 file=whole,
             )
         if name in found or not value:
-            said = "is stated twice" if name in found else "is empty"
+            said = "is given twice" if name in found else "is empty"
             raise UnreadableSource(
-                f"'{name}=' {said}.", "State each part once.", file=whole
+                f"'{name}=' {said}.", "Give each part once.", file=whole
             )
         found[name] = value
     if "cell" in found and ("row" in found or "col" in found):
         raise UnreadableSource(
-            "it states cells, and rows or columns too.",
+            "it gives cells, and rows or columns too.",
             "A block of cells is enough: cell=ROW,COLUMN-ROW,COLUMN.",
             file=whole,
         )

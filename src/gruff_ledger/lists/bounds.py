@@ -159,7 +159,7 @@ def heading_notes(
             Note(
                 f"{name}: {len(titles)} title {rows} above the heading in row "
                 f"{heading_row}: '{'; '.join(titles)}'.",
-                "" if pinned else "If the heading is another row, state `skip-rows`.",
+                "" if pinned else "If the heading is another row, give `skip-rows`.",
             )
         )
     if not has_heading:
@@ -299,7 +299,7 @@ def _notes_below(
         Note(
             f"{table.name}: {are} below a blank one at the end, with few of the "
             f"{width} fields filled.",
-            f"If that is no record, end the list above it: #row={first}-{above}.",
+            f"If that is not a record, end the list above it: #row={first}-{above}.",
             table.origin.pick(np.array(below)),
             warning=True,
         ),

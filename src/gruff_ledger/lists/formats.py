@@ -122,7 +122,7 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     if not found.reader:
         raise UnreadableSource(
             f"{found.words} is written, and not read.",
-            f"If it is a list all the same, state its `format`: {', '.join(READ)}.",
+            f"If it is a list all the same, give `format`: {', '.join(READ)}.",
             file=opened.address,
         )
     return found
@@ -144,7 +144,7 @@ def check_fragment(opened: Opened, fragment: Fragment, found: Format) -> None:
             f"it was read as {found.words}, which {has}, and no "
             f"{_FRAGMENT_WORDS[wrong[0]]}.",
             "Leave that part of the address out; or, if the file is of another format, "
-            "state its `format`.",
+            "give `format`.",
             file=opened.address,
         )
 
@@ -189,14 +189,14 @@ def format_to_write(place: str, stated: str | None) -> Format:
             return FORMATS["delimited"]
         known = [each.endings[0] for each in FORMATS.values() if each.writer]
         raise UnwritableOutput(
-            f"no list is written in a format that '{ending}' stands for.",
-            f"End the path in {', '.join(known)}, or state the format.",
+            f"'{ending}' is not the ending of a format that can be written.",
+            f"End the path in {', '.join(known)}, or give the format.",
             file=place,
         )
     if not (found.writer or found.is_server):
         raise UnwritableOutput(
             f"{found.words} can be read, and not written.",
-            f"Use another ending, or state the format: {', '.join(WRITTEN)}.",
+            f"Use another ending, or give the format: {', '.join(WRITTEN)}.",
             file=place,
         )
     return found

@@ -210,7 +210,7 @@ def _taken_in(
         line = raw[: getattr(error, "start", 0)].count(b"\n") + 1
         raise UnreadableSource(
             "it is not written in UTF-8, as JSON is (RFC 8259).",
-            "State its `encoding`, or ask for it in UTF-8.",
+            "Give `encoding`, or ask for it in UTF-8.",
             file=opened.address,
             line=line,
         ) from error

@@ -24,15 +24,15 @@ class RoomTerms(Terms, frozen=True, kw_only=True):
         str | None,
         Meta(
             description="How much memory the work may take, such as 500 MB or 2 GB; "
-            "larger lists lie in temporary files meanwhile. Half of the machine's, "
-            "unless stated."
+            "larger lists go through temporary files. Half of the machine's, "
+            "unless given."
         ),
     ] = None
     scratch: Annotated[
         str | None,
         Meta(
             description="The folder for those temporary files; that of the system, "
-            "unless stated."
+            "unless given."
         ),
     ] = None
 

@@ -22,7 +22,7 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
     format_: Annotated[
         str | None,
         Meta(
-            description="The format to write; the path's ending tells, unless stated.",
+            description="The format to write; the path's ending tells, unless given.",
             extra={"choices": WRITTEN},
         ),
     ] = None
@@ -30,7 +30,7 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
         str | None,
         Meta(
             description="What to put between the cells of delimited text: one "
-            "character, or 'tab'. A comma, unless stated; a tab in .tsv and .tab files."
+            "character, or 'tab'. A comma, unless given; a tab in .tsv and .tab files."
         ),
     ] = None
     line_ends: Annotated[
@@ -47,7 +47,7 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
     quote: Annotated[
         Literal["needed", "all"],
         Meta(
-            description="Which cells of delimited text stand in double quotes: those "
+            description="Which cells of delimited text go in double quotes: those "
             "that need them, or all."
         ),
     ] = "needed"

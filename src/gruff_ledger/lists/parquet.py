@@ -67,7 +67,7 @@ def read_parquet(
     except (pa.ArrowException, OSError, UnicodeError, ValueError) as error:
         raise UnreadableSource(
             "it is damaged: it cannot be read as a Parquet file.",
-            "Ask for it again; or, if it is of another format, state its `format`.",
+            "Ask for it again; or, if it is of another format, give `format`.",
             file=opened.address,
         ) from error
     if not names:

@@ -39,7 +39,7 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
     format_: Annotated[
         str | None,
         Meta(
-            description="The format of the list; its ending tells, unless stated.",
+            description="The format of the list; its ending tells, unless given.",
             extra={"choices": READ},
         ),
     ] = None
@@ -61,11 +61,11 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
     ] = None
     skip_rows: Annotated[
         int | None,
-        Meta(description="How many rows stand above the heading row."),
+        Meta(description="How many rows are above the heading row."),
     ] = None
     header_rows: Annotated[
         int,
-        Meta(description="1 when a heading row stands above the records, 0 when not."),
+        Meta(description="1 if there is a heading row above the records, 0 if not."),
     ] = 1
     no_totals: Annotated[
         bool,
@@ -76,7 +76,7 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         dict[str, Examples],
         Meta(
             description="How the numbers or dates of a field are written, by example "
-            "or by a pattern (LDML); found out from its cells, unless stated.",
+            "or by a pattern (LDML); found out from its cells, unless given.",
         ),
     ] = msgspec.field(default_factory=dict)
 
@@ -89,7 +89,7 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         ):
             raise BadTerms(
                 f"'{self.delimiter}' cannot be a delimiter.",
-                "Give `delimiter` one character that is no quote and no line end, or "
+                "Give `delimiter` one character other than a quote or a line end, or "
                 "the word tab.",
                 term="delimiter",
             )

@@ -154,7 +154,7 @@ def _compare_to_bound(
         read = _moment_of(bound, cells)
         if read is None:
             raise BadTerms(
-                f"the {term} '{bound}' is no date of ISO 8601.",
+                f"the {term} '{bound}' is not a date of ISO 8601.",
                 "Write it as in 2026-05-01.",
             )
         dates, wrong = evaluation.as_dates(cells)
@@ -165,7 +165,7 @@ def _compare_to_bound(
         shape = shape_of(bound)
         number = None if shape is None or shape.doubt else shape.value
     if number is None:
-        raise BadTerms(f"the {term} '{bound}' is no number.", "Write it as in 12.5.")
+        raise BadTerms(f"the {term} '{bound}' is not a number.", "Write it as in 12.5.")
     numbers, wrong = evaluation.as_numbers(cells)
     return compared(numbers.amounts, constant(Decimal(number))), ~wrong
 

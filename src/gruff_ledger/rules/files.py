@@ -127,7 +127,7 @@ def _toml(path: str, data: bytes) -> RulesFileTerms:
     except UnicodeDecodeError as error:
         raise _bad(path, "it is not written in UTF-8, as TOML must be.") from error
     except RecursionError as error:
-        raise _bad(path, "its tables stand in one another too deeply.") from error
+        raise _bad(path, "its tables are nested too deeply.") from error
     except ValueError as error:
         raise _bad(path, toml_fault(error)) from error
     try:

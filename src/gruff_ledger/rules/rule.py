@@ -131,7 +131,7 @@ class Rule(Terms, frozen=True, kw_only=True):
         dict[str, Heading],
         Meta(
             description="How a field of the record is headed in `allowed-from`, where "
-            "it is headed otherwise."
+            "it has another heading."
         ),
     ] = {}  # noqa: RUF012
     unique: Annotated[

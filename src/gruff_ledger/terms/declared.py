@@ -147,7 +147,12 @@ class Term(msgspec.Struct, frozen=True):
     def fault(self, what: str) -> BadTerms:
         """Word what is wrong with its value."""
         told = self.description[:1].lower() + self.description[1:]
-        return BadTerms(what, f"It says: {told}", term=self.key)
+        return BadTerms(what, f"Its meaning: {told}", term=self.key)
+
+    def missing(self) -> BadTerms:
+        """Word that it is required."""
+        told = self.description[:1].lower() + self.description[1:]
+        return BadTerms(f"it is required: {told}", term=self.key)
 
 
 @functools.cache
@@ -255,7 +260,7 @@ def read(declared: type[T], given: Mapping[str, Any]) -> T:
     terms = {term.key: term for term in describe(declared)}
     faults = [unknown_key(key, terms) for key in given if key not in terms]
     faults += [
-        term.fault("it is missing.")
+        term.missing()
         for term in terms.values()
         if term.required and term.key not in given
     ]

@@ -12,7 +12,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from gruff_ledger.field_names import format_names, parse_items, parse_names
-from gruff_ledger.problems import BadTerms, nearest_or_all
+from gruff_ledger.problems import BadTerms, nearest
 from gruff_ledger.terms.written import (
     are_texts,
     field_in_order,
@@ -139,7 +139,7 @@ class Whole(Kind):
         """Refuse what no count of anything reaches."""
         if abs(value) > MOST_WHOLE:
             raise BadTerms(
-                "so great a number means nothing here.",
+                "the number is too large.",
                 "Give one of at most 18 digits.",
             )
 
@@ -169,9 +169,10 @@ class Choice(Kind):
     def check(self, value: Any) -> None:
         """Refuse what is no choice."""
         if value not in self.choices:
+            near = nearest(value, self.choices) if isinstance(value, str) else None
             raise BadTerms(
-                f"there is no choice {shown(value)}.",
-                nearest_or_all(value, self.choices, "choices"),
+                f"{shown(value)} is not one of: {', '.join(self.choices)}.",
+                "" if near is None else f"Did you mean '{near}'?",
             )
 
     def schema(self) -> dict[str, Any]:

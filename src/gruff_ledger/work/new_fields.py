@@ -121,7 +121,7 @@ def chosen_place(
     """
     if first and after is not None:
         raise BadTerms(
-            "a field cannot stand first and after another.",
+            "a field cannot come first and after another.",
             "Choose one of `first` and `after`.",
             term="first",
         )

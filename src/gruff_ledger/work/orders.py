@@ -105,7 +105,7 @@ def parse_order(text: str, term: str) -> tuple[Key, ...]:
             raise BadTerms(
                 f"the order '{text}' cannot be read.",
                 "Write fields separated by commas, as in 'quay, joined DESC'; a name "
-                "with a comma stands in double quotes.",
+                "with a comma goes in double quotes.",
                 term=term,
             )
         way = (match[2] or "").upper()
@@ -258,7 +258,7 @@ def ways_note(
     ]
     if not told:
         return ()
-    remedy = "To order otherwise, write AS TEXT, AS CODE, AS NUMBER or AS DATE."
+    remedy = "To order differently, write AS TEXT, AS CODE, AS NUMBER or AS DATE."
     return (Note(f"Ordered: {', '.join(told)}.", remedy),)
 
 

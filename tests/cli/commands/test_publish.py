@@ -48,7 +48,7 @@ class PublishTest(FolderTest):
             self.assertEqual(running.wait(20), 0)
             told = running.stderr.read().decode()
             self.assertIn("200  GET /north-quay.csv", told)
-            self.assertIn("Published no more", told)
+            self.assertIn("No longer published", told)
 
     def test_mistakes_are_told(self) -> None:
         with Publisher() as publisher:

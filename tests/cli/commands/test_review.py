@@ -71,7 +71,7 @@ class ListTest(FolderTest):
         self.write("q2.csv", self.text("q.csv").replace("1,,", "1,sam,", 1))
         told = self.problem("review", "a.csv", *self.OPTIONS, "--answers", "q2.csv")
         self.assertIn(
-            "'sam' is no answer (q2.csv, record 1). Did you mean 'same'?", told
+            "'sam' is not an answer (q2.csv, record 1). Did you mean 'same'?", told
         )
         self.assertFalse((self.folder / "d.jsonl").exists())
 

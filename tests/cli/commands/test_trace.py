@@ -146,7 +146,7 @@ class TraceTest(FolderTest):
                 ["out/rated.csv", "--record", "1", "--field", "Bert"],
                 "Did you mean 'Berth'?",
             ),
-            (["out/rated.csv"], "which record is meant is not said"),
+            (["out/rated.csv"], "no record was given"),
             (["north", "--record", "9"], "it had no record 9 when it was read"),
             (["north", "--record", "1", "--ledger", "out"], "has no file trace.zip"),
         ):

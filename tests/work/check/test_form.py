@@ -229,7 +229,7 @@ class WorkbookTest(FolderTest):
         self.gruff("run", "d.toml")
         self.assertTrue((self.folder / "form.xlsx").exists())
         told = self.problem("form", "--required", "Boat")
-        self.assertIn("--to: where it goes is not said.", told)
+        self.assertIn("--to: no output path was given.", told)
         told = self.problem("form", "--required", "Boat", "--to", "f.csv")
         self.assertIn("does not end in .xlsx", told)
 

@@ -96,7 +96,7 @@ class ProgramTest(FolderTest):
         self.assertEqual(self.text("b.csv"), "Boat,Length\nAmber,9\n")
         told = done.stderr.decode()
         self.assertIn("1 in = 1 out + 0 set aside", told)
-        self.assertIn("2 records looked into beside them", told)
+        self.assertIn("2 records also looked up", told)
         account = json.loads(self.text("l/account.json"))
         self.assertEqual([each["name"] for each in account["sources"]], ["a", "names"])
         self.assertEqual(

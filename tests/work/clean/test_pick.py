@@ -80,7 +80,7 @@ class TopTest(unittest.TestCase):
 
     def test_terms_that_cannot_be_followed(self) -> None:
         for terms, words in (
-            ({}, "what to pick is not said"),
+            ({}, "no condition and no number of records was given"),
             ({"top": 0, "by": "a"}, "cannot be picked"),
             ({"top": 1}, "picked in an order"),
             ({"by": "a", "where": "TRUE"}, "of use with a number"),

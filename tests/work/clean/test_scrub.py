@@ -232,8 +232,8 @@ class RefusalTest(unittest.TestCase):
         for terms, words in (
             ({}, "nothing is said"),
             ({"number": "plain"}, "fields that are named"),
-            ({"number": "x", "fields": ("a",)}, "no pattern for numbers"),
-            ({"date": "MM", "fields": ("a",)}, "no pattern for dates"),
+            ({"number": "x", "fields": ("a",)}, "not a pattern for numbers"),
+            ({"date": "MM", "fields": ("a",)}, "not a pattern for dates"),
             ({"fill": " "}, "filled with a blank"),
             ({"odd_only": True, "trim": True}, "about letter case"),
         ):

@@ -145,7 +145,7 @@ class OtherWaysTest(unittest.TestCase):
 class RefusalTest(unittest.TestCase):
     def test_terms_that_cannot_be_followed(self) -> None:
         for terms, words in (
-            ({}, "how to split is not said"),
+            ({}, "no way to split was given"),
             ({"at": ("-",), "widths": ("1",)}, "one way of splitting"),
             ({"at": ("",)}, "a delimiter is empty"),
             ({"at": ("-",), "parts": ("a",)}, "no split"),

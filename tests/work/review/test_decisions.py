@@ -216,12 +216,12 @@ class AnswersTest(unittest.TestCase):
         self.assertEqual((found.field, found.value), ("Berth", "2"))
         rows[0][1] = "3"
         filled = Table.of_records(listed.headings, rows)
-        with self.assertRaisesRegex(BadTerms, "'3' is no answer"):
+        with self.assertRaisesRegex(BadTerms, "'3' is not an answer"):
             answers_in(filled, questions, "answers", "")
 
     def test_what_cannot_be_read_back_is_refused(self) -> None:
         for listed, words in (
-            (self.filled("sane"), "'sane' is no answer"),
+            (self.filled("sane"), "'sane' is not an answer"),
             (self.filled("same", Berth="01"), "none that is open"),
             (table("question|Boat|Berth|Phone"), "no field 'decision'"),
             (table("question|decision|Boat"), "no field 'Berth'"),

@@ -61,7 +61,7 @@ class CardTest(unittest.TestCase):
             ({"value": ("seal",)}, "'Seal' is there: write it so, or set `match`"),
             ({"value": ("Sael",)}, "Did you mean 'Seal'"),
             ({"value": ("Zzzzzz",)}, "See what there is"),
-            ({}, "is meant is not said"),
+            ({}, "was given"),
             ({"value": (" ",)}, "can be no key"),
             ({"value": ("a", "b")}, "2 values are given for 1 field"),
         ):
@@ -115,6 +115,6 @@ class TerminalTest(FolderTest):
     def test_without_a_terminal_the_value_is_needed(self) -> None:
         self.write("a.csv", "Boat,Berth\nTern,1\n")
         told = self.problem("card", "a.csv", "--key", "Boat")
-        self.assertIn("is meant is not said", told)
+        self.assertIn("was given", told)
         done = self.gruff("card", "a.csv", "--key", "Boat", "--value", "Tern")
         self.assertEqual(done.stdout, b"field,record 1\nBoat,Tern\nBerth,1\n")

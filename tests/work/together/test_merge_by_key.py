@@ -81,7 +81,7 @@ class PrecedenceTest(unittest.TestCase):
         self.assertEqual(sorted(told), ["Length", "Seen", "Skipper"])
         self.assertEqual(
             told["Length"].said.to_pylist(),
-            ["Length differs: '7.0' stands; also '7.5'."],
+            ["Length differs: '7.0' is kept; also '7.5'."],
         )
         asked = [(each.field, each.values) for each in outcome.detail.all]
         self.assertIn(("Skipper", ("Oar", "Thole")), asked)

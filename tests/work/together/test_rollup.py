@@ -233,7 +233,7 @@ class PositionTest(unittest.TestCase):
             ["labels down agree", "labels across agree"],
         )
         self.assertEqual(
-            outcome.findings[0].said.to_pylist(), ["'c' stands where one has 'b'."]
+            outcome.findings[0].said.to_pylist(), ["'c' is where one has 'b'."]
         )
 
     def test_other_shapes_are_refused(self) -> None:

@@ -39,7 +39,7 @@ def trace_forth(trail: OpenTrail, source: int, record: int) -> Sent:
                 f"it had no record {record} when it was read: {came_in} records came "
                 "in.",
                 "Records are counted from 1 below the heading; blank ones at the end "
-                "are no records of the list.",
+                "do not count.",
                 file=line.name,
             )
         fates += _onward(trail, line.name, who)

@@ -134,7 +134,7 @@ class DatePattern:
     pattern : str
         Of LDML: ``y`` year, ``M`` month (``MMM`` and ``MMMM`` by its English name),
         ``d`` day, ``H`` and ``h`` hour, ``a`` AM or PM, ``m`` minute, ``s`` second,
-        ``S`` its fraction, ``E`` weekday; other letters stand in single quotes.
+        ``S`` its fraction, ``E`` weekday; other letters go in single quotes.
 
     Raises
     ------
@@ -154,7 +154,7 @@ class DatePattern:
         letters = {field[0] for field in self._fields if field[0].isalpha()}
         if not {"y", "M", "d"} <= letters:
             raise BadTerms(
-                f"'{pattern}' is no pattern for dates.",
+                f"'{pattern}' is not a pattern for dates.",
                 "It should have a day, a month and a year, as in dd/MM/yyyy.",
             )
         self._timed = bool(letters & set("Hhms"))

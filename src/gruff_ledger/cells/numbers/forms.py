@@ -378,7 +378,7 @@ def number_pattern(pattern: str) -> NumberPattern:
 
 def _bad_pattern(pattern: str) -> BadTerms:
     return BadTerms(
-        f"'{pattern}' is no pattern for numbers.",
-        "Write 0 for a digit that always stands, # for one that may, a comma for "
+        f"'{pattern}' is not a pattern for numbers.",
+        "Write 0 for a digit that is always written, # for one that may, a comma for "
         "groups and a point for decimals, as in #,##0.00.",
     )

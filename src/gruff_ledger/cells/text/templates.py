@@ -39,7 +39,7 @@ def template_parts(template: str, term: str) -> list[tuple[str, bool]]:
     for match in re.finditer(r"\{\{|\}\}|\{([^{}]*)\}|[{}]|[^{}]+", template):
         if match[0] in "{}":
             raise BadTerms(
-                f"a brace stands alone in the template '{template}'.",
+                f"a brace has no partner in the template '{template}'.",
                 "Write {FIELD}, and a brace itself twice.",
                 term=term,
             )

@@ -63,7 +63,7 @@ def _publish(port: int, *, quiet: bool) -> None:
         try:
             threading.Event().wait()
         except KeyboardInterrupt:
-            click.echo("\nPublished no more.", err=True)
+            click.echo("\nNo longer published.", err=True)
 
 
 COMMANDS = {

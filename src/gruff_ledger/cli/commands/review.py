@@ -387,7 +387,7 @@ def _command() -> click.Command:
     command.groups = (
         ("What to do", tuple(mine)),
         ("Which records are asked about (of a list)", tuple(own)),
-        ("How the list is written (detected unless stated)", tuple(reading)),
+        ("How the list is written (detected unless given)", tuple(reading)),
         ("Lists from the web", tuple(fetching)),
     )
     return command

@@ -45,7 +45,7 @@ def _trace(
 ) -> int:
     if (record is None) == (not key):
         raise BadTerms(
-            "which record is meant is not said."
+            "no record was given."
             if record is None
             else "a number and a key are both given.",
             "Give one of `record` and `key`.",

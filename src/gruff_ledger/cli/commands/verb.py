@@ -170,7 +170,7 @@ def verb_command(verb: Verb) -> click.Command:
     command.examples = verb.examples
     command.groups = (
         ("What to do", tuple(own)),
-        ("How the list is written (detected unless stated)", tuple(reading)),
+        ("How the list is written (detected unless given)", tuple(reading)),
         ("Lists from the web", tuple(fetching)),
         ("Where things go", (*output, *beside)),
         ("How the result is written", tuple(writing)),

@@ -196,7 +196,7 @@ class ServerWriting:
             return is_typed, ()
         return is_typed, (
             Note(
-                f"'{name}' has fields that the list has not: {', '.join(left)}. The "
+                f"'{name}' has fields the list does not have: {', '.join(left)}. The "
                 "server fills them with their defaults.",
                 warning=True,
             ),

@@ -160,7 +160,7 @@ def notes_on_ragged(
         notes.append(
             Note(
                 f"{name}: the text is not UTF-8 and was read as {plan.encoding.name}.",
-                "If letters look wrong, state its `encoding`.",
+                "If letters look wrong, give `encoding`.",
                 warning=True,
             )
         )
@@ -191,7 +191,7 @@ def _aside_note(aside: SetAside) -> Note:
     records = "1 record was" if count == 1 else f"{count} records were"
     return Note(
         f"{records} set aside with {aside.reason}.",
-        "Correct them in the source; or, if the list is parted otherwise, state its "
+        "Correct them in the source; or, if the list uses another delimiter, give "
         "`delimiter`.",
         aside.table.origin,
         warning=True,

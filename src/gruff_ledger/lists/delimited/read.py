@@ -207,7 +207,7 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
         if layout is not None:
             if not layout.heading:
                 raise UnreadableSource(
-                    "this row, where the heading should stand, is empty.",
+                    "this row, where the heading should be, is empty.",
                     "Give `skip-rows` the number of rows above the heading.",
                     file=opened.address,
                     row=layout.heading_row,
@@ -219,9 +219,9 @@ def _layout(opened: Opened, terms: ReadingTerms, encoding: Encoding) -> Layout:
             break
     if terms.skip_rows:
         raise UnreadableSource(
-            f"it has no row {terms.skip_rows + 1}, where the heading should stand: it "
+            f"it has no row {terms.skip_rows + 1}, where the heading should be: it "
             f"ends with row {len(text.splitlines())}.",
-            "State a row among those, by `skip-rows` or in the address.",
+            "Give a row among those, by `skip-rows` or in the address.",
             file=opened.address,
         )
     raise UnreadableSource(
@@ -323,7 +323,7 @@ def _wrong_encoding(
     byte = "" if found is None else f" (byte {found:02X})"
     return UnreadableSource(
         f"it is not written in {encoding.name}: a character{byte} cannot be read so.",
-        "State its true `encoding`, or leave `encoding` out to have it detected.",
+        "Give its true `encoding`, or leave `encoding` out to have it detected.",
         file=opened.address,
         line=line,
     )

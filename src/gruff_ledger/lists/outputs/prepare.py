@@ -83,7 +83,7 @@ def check_output(
     found = format_to_write(str(path), terms.format_)
     if found.is_server and terms.format_ is not None:
         raise BadTerms(
-            f"{found.words} is no file, and has no other format.",
+            f"{found.words} is not a file, and has no other format.",
             "Leave it out.",
             file=str(path),
             term="format",

@@ -48,8 +48,8 @@ class Deadline:
     def problem(self, shown: str) -> UnreadableSource:
         """Word that the time is over."""
         return UnreadableSource(
-            f"it did not come within {self._seconds} seconds. What had come was not "
-            "used.",
+            f"it did not come within {self._seconds} seconds. What was received "
+            "was not used.",
             "Try again, or allow more in `time-limit`.",
             file=shown,
         )
@@ -189,7 +189,7 @@ def check_status(response: Any, shown: str) -> None:
         401: ": a password is asked for",
         403: ": access is denied",
         404: ": there is nothing at this address",
-        410: ": it is there no more",
+        410: ": it no longer exists",
     }.get(status, f" ({response.reason_phrase})" if response.reason_phrase else "")
     problem = UnreadableSource(
         f"the server answered {status}{words}.",
@@ -205,7 +205,7 @@ def check_status(response: Any, shown: str) -> None:
 def too_large(shown: str, limit: int) -> UnreadableSource:
     """Word that a list is larger than is allowed."""
     return UnreadableSource(
-        f"it is larger than {limit} MB. What had come was not used.",
+        f"it is larger than {limit} MB. What was received was not used.",
         "If it should be, allow more in `size-limit`.",
         file=shown,
     )

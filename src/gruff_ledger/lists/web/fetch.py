@@ -239,8 +239,8 @@ class Fetching:
                     "certificate added to those that this computer trusts.",
                     file=shown,
                 ) from error
-            what = f"it could not be fetched whole: {_plain(error)}. What had come was "
-            what += "not used."
+            what = f"it could not be fetched whole: {_plain(error)}. "
+            what += "What was received was not used."
             if isinstance(error, httpx.ConnectError | httpx.ProxyError):
                 what = f"its server cannot be reached: {_plain(error)}."
             raise TryAgain(
@@ -337,7 +337,7 @@ class Fetching:
             raise too_large(shown, self._terms.size_limit) from None
         except BadCoding as error:
             raise UnreadableSource(
-                f"{error}. What had come was not used.",
+                f"{error}. What was received was not used.",
                 "Ask its publisher to send it as it is.",
                 file=shown,
             ) from error

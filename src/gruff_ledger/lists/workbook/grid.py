@@ -244,9 +244,9 @@ def _stated_place(
     row = first + (terms.skip_rows or 0)
     if row > grid.last_row or (not fragment.rows and row < grid.first_row):
         raise UnreadableSource(
-            f"it has no row {row}, where the heading should stand: its cells in use "
+            f"it has no row {row}, where the heading should be: its cells in use "
             f"are rows {grid.first_row} to {grid.last_row}.",
-            "State a row among those, by `skip-rows` or in the address.",
+            "Give a row among those, by `skip-rows` or in the address.",
             file=opened.address,
         )
     return max(0, row - grid.first_row)
@@ -263,7 +263,7 @@ def _chosen(
         raise UnreadableSource(
             f"it has no column {beyond[0]}: its cells in use are columns "
             f"{grid.first_col} to {grid.last_col}.",
-            "State columns among those.",
+            "Give columns among those.",
             file=opened.address,
         )
     last = max(

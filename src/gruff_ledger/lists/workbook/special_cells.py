@@ -100,7 +100,7 @@ def _notes(
     if joined:
         areas = "1 merged area" if len(joined) == 1 else f"{len(joined)} merged areas"
         yield Note(
-            f"{name}: {areas} among the records; the value stands in the first cell, "
+            f"{name}: {areas} among the records; the value is in the first cell, "
             "the others are blank.",
             "",
             _origin(place, sorted(joined)),

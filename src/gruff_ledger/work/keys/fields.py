@@ -83,7 +83,7 @@ def parse_key_fields(items: Sequence[str], term: str) -> tuple[KeyField, ...]:
         if match[3] is not None:
             if not match[3].isdecimal() or not 1 <= int(match[3]) <= MOST_WEIGHT:
                 raise BadTerms(
-                    f"'{match[3]}' is no weight for '{match[1]}'.",
+                    f"'{match[3]}' is not a weight for '{match[1]}'.",
                     f"Give a whole number from 1 to {MOST_WEIGHT}.",
                     term=term,
                 )

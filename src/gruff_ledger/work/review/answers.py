@@ -212,7 +212,7 @@ def _check_answer(
     if not question.field and answer.lower() in _WORDS:
         return _WORDS[answer.lower()]
     raise BadTerms(
-        f"'{answer}' is no answer ({filled.name}, {_place(filled, rows[0])}).",
+        f"'{answer}' is not an answer ({filled.name}, {_place(filled, rows[0])}).",
         nearest_or_all(answer, choices, "answers"),
         term=term,
     )

@@ -65,7 +65,8 @@ def read_decisions(path: str, data: bytes | None) -> list[Decision]:
             found.append(msgspec.json.decode(line, type=Decision))
         except (msgspec.DecodeError, UnicodeDecodeError) as error:
             raise BadTerms(
-                f"{path}, line {number}: it is no decision: {str(error).rstrip('.')}.",
+                f"{path}, line {number}: it is not a decision: "
+                f"{str(error).rstrip('.')}.",
                 "Correct the line, or take it out: what it decided is asked again.",
                 term="decisions",
             ) from error

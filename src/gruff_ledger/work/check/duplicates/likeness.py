@@ -147,8 +147,8 @@ def _notes(
             table.origin.pick(in_group) if records else None,
         ),
         Note(
-            f"Of a score of 100 count: {shares}.",
-            "To count otherwise, write a field in `by` as in Phone WEIGHT 5.",
+            f"The score of 100 is made up of: {shares}.",
+            "To weigh them differently, write a field in `by` as in Phone WEIGHT 5.",
         ),
     ]
     below = int(np.count_nonzero((scores >= least) & (scores < ask_from)))

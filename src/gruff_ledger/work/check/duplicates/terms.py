@@ -75,7 +75,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             "a group; mark adds a field that says kept, repeats or ask; number counts "
             "the copies, 1, 2 and so on; count gives their number; group gives each "
             "record its group; show leaves only the groups, brought together. "
-            "set-aside, unless stated; mark for `near`."
+            "set-aside, unless given; mark for `near`."
         ),
     ] = None
     field: Annotated[
@@ -133,7 +133,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
         for term, score in (("ask-from", self.ask_from), ("same-from", self.same_from)):
             if score is not None and not 1 <= score <= 100:
                 raise BadTerms(
-                    f"{score} is no score.", "Give one from 1 to 100.", term=term
+                    f"{score} is not a score.", "Give one from 1 to 100.", term=term
                 )
         if self.same_from is not None and self.same_from < self.ask_from:
             raise BadTerms(
@@ -143,7 +143,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
             )
         if self.same_from is not None and not self.near:
             raise BadTerms(
-                "scores are of use where records are alike.", "Give `near` too.",
+                "scores only apply with records that are alike.", "Give `near` too.",
                 term="same-from",
             )  # fmt: skip
 

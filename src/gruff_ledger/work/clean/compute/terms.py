@@ -28,9 +28,9 @@ class ComputeTerms(Terms, frozen=True, kw_only=True):
             "is journaled."
         ),
     ] = False
-    first: Annotated[bool, Meta(description="Let the new fields stand first.")] = False
+    first: Annotated[bool, Meta(description="Put the new fields first.")] = False
     after: Annotated[
-        str | None, Meta(description="Let the new fields stand right after this one.")
+        str | None, Meta(description="Put the new fields right after this one.")
     ] = None
 
     def __post_init__(self) -> None:

@@ -134,7 +134,7 @@ def _order_fields(
         if heading not in stay:
             raise BadTerms(
                 f"the field '{heading}' is to be placed, and does not stay.",
-                "Keep it, or leave out where it stands.",
+                "Keep it, or leave out where it goes.",
                 term="keep" if terms.keep else "drop",
             )
     order = [each for each in stay if each not in (*first, *last, *after)]
@@ -144,8 +144,9 @@ def _order_fields(
         ready = [each for each, other in waiting.items() if other in order]
         if not ready:
             raise BadTerms(
-                f"{format_names(waiting)} are to stand after one another in a circle.",
-                "Let one of them stand after another field.",
+                f"{format_names(waiting)} are each to come after the next, in a "
+                "circle.",
+                "Put one of them after another field.",
                 term="after",
             )
         # From the last, so that several after one field keep the order they are given.

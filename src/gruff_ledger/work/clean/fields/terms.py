@@ -21,14 +21,14 @@ class FieldsTerms(Terms, frozen=True, kw_only=True):
         tuple[str, ...], Meta(description="These fields go, the others stay.")
     ] = ()
     first: Annotated[
-        tuple[str, ...], Meta(description="These fields stand first, in this order.")
+        tuple[str, ...], Meta(description="These fields come first, in this order.")
     ] = ()
     last: Annotated[
-        tuple[str, ...], Meta(description="These fields stand last, in this order.")
+        tuple[str, ...], Meta(description="These fields come last, in this order.")
     ] = ()
     after: Annotated[
         dict[str, Heading],
-        Meta(description="A field, and the one it is to stand right after."),
+        Meta(description="A field, and the one it comes right after."),
     ] = {}  # noqa: RUF012  (copied for each by msgspec)
     rename: Annotated[
         dict[str, Heading], Meta(description="A heading as it is, and as it is to be.")
@@ -46,7 +46,7 @@ class FieldsTerms(Terms, frozen=True, kw_only=True):
         given = (self.keep, self.drop, self.first, self.last, self.after, self.rename)
         if not any(given) and self.rename_by is None:
             raise BadTerms(
-                "nothing is said to be done with the fields.",
+                "no action was given for the fields.",
                 "Give `keep`, `drop`, `first`, `last`, `after`, `rename` or "
                 "`rename-by`.",
                 term="keep",

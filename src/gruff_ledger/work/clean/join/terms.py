@@ -19,7 +19,7 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
     ] = ()
     heading: Annotated[str, Meta(description="The heading of the new field.")]
     separator: Annotated[
-        str, Meta(description="What stands between two cells that are not blank.")
+        str, Meta(description="What goes between two cells that are not blank.")
     ] = " "
     template: Annotated[
         str | None,
@@ -36,9 +36,9 @@ class JoinTerms(Terms, frozen=True, kw_only=True):
         ),
     ] = False
     keep: Annotated[bool, Meta(description="Keep the fields that were joined.")] = False
-    first: Annotated[bool, Meta(description="Let the new field stand first.")] = False
+    first: Annotated[bool, Meta(description="Put the new field first.")] = False
     after: Annotated[
-        str | None, Meta(description="Let the new field stand right after this one.")
+        str | None, Meta(description="Put the new field right after this one.")
     ] = None
 
     def __post_init__(self) -> None:

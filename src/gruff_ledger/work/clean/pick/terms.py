@@ -48,7 +48,7 @@ class PickTerms(Terms, frozen=True, kw_only=True):
         """Refuse terms that pick nothing in particular."""
         if self.where is None and self.top is None:
             raise BadTerms(
-                "what to pick is not said.",
+                "no condition and no number of records was given.",
                 "Give a condition in `where`, or a number in `top` with `by`.",
                 term="where",
             )

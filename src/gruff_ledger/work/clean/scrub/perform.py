@@ -60,7 +60,7 @@ def perform(
     UnknownField
         If a field is named that the list does not have.
     BadTerms
-        If the map says two things of one cell, or a form is stated twice.
+        If the map says two things of one cell, or a form is given twice.
     """
     named, notes = find_fields(table, terms.fields, "fields")
     fields = named or table.headings

@@ -125,7 +125,7 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
         more = (self.map, self.map_by, self.case, self.number, self.date, self.above)
         if not any(asked) and not any(more) and self.fill is None:
             raise BadTerms(
-                "nothing is said to be done with the cells.",
+                "no action was given for the cells.",
                 "Give `trim`, `squeeze`, `map`, `case`, `number`, `date`, `fill` or "
                 "another of its terms.",
                 term="trim",

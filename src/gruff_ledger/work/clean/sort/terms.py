@@ -17,7 +17,7 @@ class SortTerms(Terms, frozen=True, kw_only=True):
         Order,
         Meta(
             description="The fields to order by, the first one first, as in 'quay, "
-            "joined DESC, berth AS CODE'; AS TEXT, CODE, NUMBER or DATE states how."
+            "joined DESC, berth AS CODE'; AS TEXT, CODE, NUMBER or DATE says how."
         ),
     ]
 

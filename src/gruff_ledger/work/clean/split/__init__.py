@@ -3,7 +3,7 @@
 A field is split at a delimiter, by a pattern with named groups, or by widths. Parts are
 trimmed. A part in double quotes may have the delimiter in it. The new fields stand in
 the place of the field. Where cells have differing numbers of parts, missing parts are
-blank, which is a finding; the surplus goes to the last part, unless stated.
+blank, which is a finding; the surplus goes to the last part, unless given.
 
 Without `parts`, a heading that has the delimiter in it is split too and names the new
 fields: so a whole list that was pasted into one field comes apart.

@@ -221,7 +221,7 @@ def _names(
     pasted = tuple(map(trim, pieces_of(heading, spans, unquote=quotes)))
     if len(pasted) > 1:
         told = f"The heading was split too: the new fields are {format_names(pasted)}."
-        return pasted, (Note(told, "To name them otherwise, use `parts`."),)
+        return pasted, (Note(told, "To name them differently, use `parts`."),)
     if most > _MOST_FIELDS:
         raise BadTerms(
             f"a cell of '{heading}' has {most} parts.",

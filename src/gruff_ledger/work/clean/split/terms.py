@@ -64,7 +64,7 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         ),
     ] = "last"
     keep: Annotated[
-        bool, Meta(description="Keep the field; the new ones stand after it.")
+        bool, Meta(description="Keep the field; the new ones come after it.")
     ] = False
     untrimmed: Annotated[
         bool, Meta(description="Leave white space around the parts.")
@@ -84,7 +84,7 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
             raise BadTerms(
                 "there should be one way of splitting."
                 if sum(ways)
-                else "how to split is not said.",
+                else "no way to split was given.",
                 "Give one of `at`, `pattern` and `widths`.",
                 term="at",
             )
@@ -99,7 +99,7 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         for width in self.widths:
             if not (width.isascii() and width.isdigit() and 0 < int(width) < 10**6):
                 raise BadTerms(
-                    f"'{width}' is no width.",
+                    f"'{width}' is not a width.",
                     "Give `widths` whole numbers from 1, separated by commas.",
                     term="widths",
                 )
@@ -117,7 +117,9 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
             )
         if len(self.parts) == 1 and self.at:
             raise BadTerms(
-                "one new field is no split.", "Name two or more.", term="parts"
+                "a split needs two new fields or more.",
+                "Name two or more.",
+                term="parts",
             )
 
     @property

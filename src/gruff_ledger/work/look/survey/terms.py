@@ -18,7 +18,7 @@ class SurveyTerms(Terms, frozen=True, kw_only=True):
     ] = ()
     null: Annotated[
         tuple[str, ...],
-        Meta(description="Words that stand for nothing, such as n/a: they are blank."),
+        Meta(description="Words that mean nothing, such as n/a: they are blank."),
     ] = ()
 
     @property

@@ -50,8 +50,8 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
     shown, said = find_fields(table, terms.fields or table.headings, "fields")
     if not terms.value:
         raise BadTerms(
-            f"which {key_words(fields, terms.match)} is meant is not said.",
-            "State it; on a terminal it can be left out and chosen.",
+            f"no {key_words(fields, terms.match)} was given.",
+            "Give it; on a terminal it can be left out and chosen.",
             term="value",
         )
     places = _found(terms, table, fields)
@@ -88,7 +88,7 @@ def _found(terms: CardTerms, table: Table, fields: Sequence[KeyField]) -> Indice
         if key is None:
             raise BadTerms(
                 f"'{value}' can be no key: it is blank, or no {level}.",
-                f"Give what stands in '{field.name}'.",
+                f"Give what is in '{field.name}'.",
                 term="value",
             )
         there &= index_in(folded(column, level), [key]) == 0

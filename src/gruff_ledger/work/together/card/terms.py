@@ -47,7 +47,7 @@ class CardTerms(Terms, frozen=True, kw_only=True):
         keys = parse_key_fields(self.key, "key")
         if not keys:
             raise BadTerms(
-                "by which field a record is found is not said.",
+                "no key field was given.",
                 "Name it.",
                 term="key",
             )

@@ -19,7 +19,7 @@ class CompareTerms(Terms, frozen=True, kw_only=True):
         tuple[Pair, ...],
         Meta(
             description="The fields that identify a record: Boat, or Boat=Vessel where "
-            "the second list calls it so; Boat AS LOOSE states the level. Without them "
+            "the second list calls it so; Boat AS LOOSE sets the level. Without them "
             "whole records are compared."
         ),
     ] = ()

@@ -65,7 +65,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
     ] = None
     default: Annotated[
         dict[str, str],
-        Meta(description="What stands in a new field where nothing was found."),
+        Meta(description="What goes in a new field where nothing was found."),
     ] = {}  # noqa: RUF012  (copied for each by msgspec)
     status: Annotated[
         str | None,
@@ -91,7 +91,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
         parse_key_pairs(self.key, "key")
         if not self.key and self.band is None:
             raise BadTerms(
-                "by which field a record is found is not said.",
+                "no key field was given.",
                 "Name it in `key`, or a band in `band`.",
                 term="key",
             )
@@ -114,10 +114,9 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
             self._check_taken()
         if (self.of is None) == (self.which in ("least", "greatest")):
             raise BadTerms(
-                "the least or greatest of a field is taken, and which field is not "
-                "said."
+                "least and greatest need a field, and none was given."
                 if self.of is None
-                else "it is of use where the least or greatest of a field is taken.",
+                else "it only applies with least or greatest.",
                 "Give `which` least or greatest and `of` together.",
                 term="of" if self.of is not None else "which",
             )

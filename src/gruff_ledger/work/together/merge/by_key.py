@@ -332,7 +332,7 @@ def _conflicts(
         texts = dict.fromkeys([there, *(texts_of[at] for at in mine)])
         others = [f"'{text}'" for text in texts if text != there]
         also = first_few(others, _NAMED_VALUES)
-        said.append(f"{heading} differs: '{there}' stands; also {also}.")
+        said.append(f"{heading} differs: '{there}' is kept; also {also}.")
         stands.append(there)
         choices = tuple(text for text in texts if text.strip())
         one, other = groups.members[mine[0]], groups.members[mine[1]]

@@ -174,7 +174,7 @@ def notes_on_status(
     counts = np.bincount(status, minlength=4).tolist()
     merged = len(groups.first) - len(status)
     said = counted(merged, "record was", "records were")
-    notes = [Note(f"{said} merged into others; {len(status)} stand.")]
+    notes = [Note(f"{said} merged into others; {len(status)} are left.")]
     if len(stacked.names) > 1:
         notes.append(
             Note(

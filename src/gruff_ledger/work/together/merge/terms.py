@@ -27,10 +27,10 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
     precedence: Annotated[
         Literal["list", "filled", "newest", "newest-filled"],
         Meta(
-            description="By key, which list's cells stand: list, the first list named "
-            "that has the record and the field, blank or not; filled, the first that "
-            "is not blank; newest, those of the record with the latest date in `of`; "
-            "newest-filled, the latest that is not blank."
+            description="By key, which list's cells are kept: list, the first list "
+            "named that has the record and the field, blank or not; filled, the first "
+            "that is not blank; newest, those of the record with the latest date in "
+            "`of`; newest-filled, the latest that is not blank."
         ),
     ] = "list"
     of: Annotated[
@@ -106,15 +106,15 @@ class MergeTerms(Terms, frozen=True, kw_only=True):
         for term, is_set in by_key.items():
             if is_set and not self.key:
                 raise BadTerms(
-                    "it is of use where lists are merged by key.",
+                    "it only applies with lists merged by key.",
                     "Name the key fields in `key`.",
                     term=term,
                 )
         if (self.of is None) == self.precedence.startswith("newest"):
             raise BadTerms(
-                "the newest record is taken, and which field has its date is not said."
+                "newest needs the field with the date, and none was given."
                 if self.of is None
-                else "it is of use where the newest record is taken.",
+                else "it only applies with newest.",
                 "Give `precedence` newest and `of` together.",
                 term="of" if self.of is not None else "precedence",
             )

@@ -182,7 +182,7 @@ def _disagreeing(first: Brought, other: Brought) -> list[Finding]:
         )
         if wrong.any():
             told = [
-                f"'{b}' stands where {first.name} has '{a}'."
+                f"'{b}' is where {first.name} has '{a}'."
                 for a, b, out in zip(texts, others, wrong, strict=True)
                 if out
             ]
@@ -203,7 +203,7 @@ def _disagreeing(first: Brought, other: Brought) -> list[Finding]:
                 Finding(
                     "labels across agree",
                     Severity.WARN,
-                    f"The heading '{b}' stands where {first.name} has '{a}'.",
+                    f"The heading '{b}' is where {first.name} has '{a}'.",
                     b,
                     other.table.origin.pick(slice(0, 1)),
                     text_column([b] * min(1, len(other.table))),

@@ -68,7 +68,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
     ] = None
     missing: Annotated[
         Literal["blank", "zero"],
-        Meta(description="What stands where no list has a number."),
+        Meta(description="What goes where no list has a number."),
     ] = "blank"
     totals: Annotated[
         Literal["none", "below", "beside", "both"],
@@ -124,7 +124,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
             )
         if self.across is not None and not self.value:
             raise BadTerms(
-                "which field has the figures is not said.",
+                "no field with the figures was given.",
                 "Name it in `value`.",
                 term="value",
             )
@@ -136,7 +136,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
             )
         if self.change and self.detail == "none":
             raise BadTerms(
-                "changes from list to list stand in the detail.",
+                "changes from list to list are in the detail.",
                 "Set `detail` to beneath or beside.",
                 term="change",
             )
