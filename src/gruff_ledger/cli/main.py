@@ -19,7 +19,7 @@ import click
 from gruff_ledger import __version__
 from gruff_ledger.cli.screen.streams import make_ready, show_no_more
 from gruff_ledger.credentials import hide_credentials
-from gruff_ledger.problems import Problem, nearest_or_all
+from gruff_ledger.problems import Problem
 from gruff_ledger.system.files import is_broken_pipe
 from gruff_ledger.system.signals import hear_swallowed_interruptions
 from gruff_ledger.words import counted, first_few
@@ -78,6 +78,10 @@ _SECTIONS = (
 )
 
 
+class NoCommand(click.ClickException):
+    """There is no command of that name; it says what to type."""
+
+
 class _Commands(click.Group):
     """All commands, made when they are looked up."""
 
@@ -100,8 +104,10 @@ class _Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         if self.get_command(ctx, args[0]) is None:
-            near = nearest_or_all(args[0], self.list_commands(ctx), "commands")
-            raise click.UsageError(f"There is no command '{args[0]}'. {near}")
+            from gruff_ledger.cli.advice import advise_command
+
+            advice = advise_command(args[0], args[1:], self.list_commands(ctx))
+            raise NoCommand(f"there is no command '{args[0]}'. {advice}")
         return super().resolve_command(ctx, args)
 
     def format_commands(
@@ -148,7 +154,10 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         from gruff_ledger.cli.completion import register
 
         register()
-    status = _status(lambda: gruff.main(arguments, "gruff", standalone_mode=False))
+    words = tuple(sys.argv[1:] if arguments is None else arguments)
+    status = _status(
+        lambda: gruff.main(arguments, "gruff", standalone_mode=False), words
+    )
     for stream in (sys.stdout, sys.stderr):
         with contextlib.suppress(OSError, ValueError):
             stream.flush()
@@ -157,21 +166,15 @@ def main(arguments: list[str] | None = None) -> NoReturn:
     os._exit(status)
 
 
-def _status(run: Callable[[], Any]) -> int:
+def _status(run: Callable[[], Any], words: tuple[str, ...]) -> int:
     status: Any = EXIT_DONE
     try:
         status = run()
         sys.stdout.flush()
     except Problem as problem:
-        return _say_all(problem)
-    except click.NoSuchOption as error:
-        near = nearest_or_all(
-            error.option_name, error.possibilities or (), "such names"
-        )
-        return _say(f"there is no option '{error.option_name}'. {near}")
+        return _say_all(problem, words)
     except click.UsageError as error:
-        where = error.ctx.command_path if error.ctx else "gruff"
-        return _say(f"{error.format_message()} See {where} --help.")
+        return _say(_usage_words(error, words))
     except click.ClickException as error:
         return _say(error.format_message())
     except SystemExit:
@@ -194,8 +197,39 @@ def _status(run: Callable[[], Any]) -> int:
     return status if isinstance(status, int) else EXIT_DONE
 
 
-def _say_all(problem: Problem) -> int:
+def _usage_words(error: click.UsageError, words: tuple[str, ...]) -> str:
+    """Word what is wrong with a command line, and what to type instead."""
+    from gruff_ledger.cli.advice import (
+        Typed,
+        advise_extra,
+        advise_option,
+        extra_words,
+    )
+
+    typed = Typed(words, error.ctx.command if error.ctx else None)
+    if isinstance(error, click.NoSuchOption):
+        told = advise_option(error.option_name, typed)
+        return f"there is no option '{error.option_name}'. {told}"
+    where = error.ctx.command_path if error.ctx else "gruff"
+    if isinstance(error, click.MissingParameter):
+        name = str(error.param and error.param.metavar).strip("[].").lower()
+        return f"no {name} was given. {where} --help shows how it is used."
+    message = error.format_message()
+    extra = extra_words(message)
+    advice = advise_extra(extra, typed) if extra else None
+    if advice is not None:
+        return advice
+    return f"{message} See {where} --help."
+
+
+def _say_all(problem: Problem, words: tuple[str, ...]) -> int:
     """Say everything that is wrong, each in a paragraph of its own."""
+    from gruff_ledger.cli.advice import Typed, advise_path
+
+    command = None
+    if words:
+        command = gruff.get_command(click.Context(gruff), words[0])
+    advise_path(problem, Typed(words, command))
     every = problem.every()
     for each in every[:_MOST_SAID]:
         _say(each.paragraph(), each.excerpt)

@@ -113,7 +113,11 @@ class Evaluation(Context):
         try:
             heading, said = find_field(self.table, node.name, "formula")
         except UnknownField as problem:
-            raise BadFormula(problem.what, problem.remedy, node.place) from None
+            parts = [f"A text goes in single quotes: '{node.name}'.", problem.remedy]
+            if problem.remedy.startswith("Did you mean"):
+                parts.reverse()
+            remedy = " ".join(parts)
+            raise BadFormula(problem.what, remedy, node.place) from None
         self.notes += [note for note in said if note not in self.notes]
         return self.cells_of(heading)
 

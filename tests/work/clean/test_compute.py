@@ -78,7 +78,8 @@ class ProgramTest(FolderTest):
             (
                 "fee=rate * lenght",
                 [
-                    "gruff: --formula: a has no field 'lenght'. Did you mean 'length'?",
+                    "gruff: --formula: a has no field 'lenght'. Did you mean 'length'? "
+                    "A text goes in single quotes: 'lenght'.",
                     "    rate * lenght",
                     "           ^^^^^^",
                 ],
