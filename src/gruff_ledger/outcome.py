@@ -127,6 +127,8 @@ class Note(msgspec.Struct, frozen=True, eq=False):
     topic : str
         What it is about, where work can settle it: then it is not said; see
         `Terms.settles`.
+    is_headline : bool
+        Whether it says what the work came to: a page says that first.
     """
 
     what: str
@@ -134,6 +136,7 @@ class Note(msgspec.Struct, frozen=True, eq=False):
     origin: Origin | None = None
     warning: bool = False
     topic: str = ""
+    is_headline: bool = False
 
     def __post_init__(self) -> None:
         """Take passwords out: what is noted is shown and kept."""

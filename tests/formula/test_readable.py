@@ -49,7 +49,7 @@ class UnreadableTest(FolderTest):
             *("rollup", "most.csv", "--value", "Days", "--down", "No"),
             *("--to", "out.csv"),
         ).stderr.decode()
-        first = told.splitlines()[1]
+        first = told.splitlines()[0]
         self.assertIn("All figures add up to 45; 1 of 10 filled cells is not", first)
         told = self.gruff("sort", "most.csv", "--by", "Days", "--to", "o.csv")
         self.assertIn("1 of 10 filled cells of 'Days' is not a ", told.stderr.decode())

@@ -124,7 +124,7 @@ class OptionNamesTest(FolderTest):
     def test_an_ending_that_stands_for_no_list(self) -> None:
         self.write("a.csv", "boat\nAmber\n")
         told = self.problem("merge", "a.csv", "--to", "b.pdf")
-        self.assertIn("no list is written in a format that '.pdf' stands for", told)
+        self.assertIn("'.pdf' is not the ending of a format", told)
         self.gruff("merge", "a.csv", "--to", "b.pdf", "--to-format", "delimited")
         self.gruff("merge", "a.csv", "--to", "plain")
         self.assertEqual(self.text("plain"), self.text("b.pdf"))

@@ -43,7 +43,7 @@ class ParseTest(unittest.TestCase):
             "a.csv#row=*-4": "begins at the end",
             "a.csv#row=x": "cannot be read",
             "a.csv#row=": "is empty",
-            "a.csv#row=1/row=2": "stated twice",
+            "a.csv#row=1/row=2": "given twice",
             "a.csv#cell=1,1-2,2/row=1": "rows or columns too",
             "a.csv#cell=1,1-2,2;4,4-5,5": "cannot be read",
             "a.csv#row=" + "9" * 40: "no list reaches",
@@ -83,7 +83,7 @@ class FindTest(FolderTest):
     def test_a_block_counts_only_its_records(self) -> None:
         self.write("a.csv", "title\n" + LIST + "Short\nLong,1,2,3\n,,\n\n")
         done = self.gruff(*("merge", "a.csv#row=2-4", "--to", "b.csv", "--ledger", "l"))
-        self.assertIn("2 in = 2 out + 0 set aside", done.stderr.decode())
+        self.assertIn("2 records in: 2 out, 0 set aside", done.stderr.decode())
         self.gruff("merge", "a.csv#row=2;7-9", "--to", "c.csv", "--ledger", "m")
         self.assertEqual(self.text("c.csv"), "boat,berth,class\nShort,,\n")
         (aside,) = self.records("m/set-aside.csv")

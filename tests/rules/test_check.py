@@ -295,8 +295,8 @@ class WordsTest(unittest.TestCase):
                 Rule(**rule)
         for rule, words in (
             ({"pattern": "("}, "cannot be used"),
-            ({"minimum": "soon"}, "no date"),
-            ({"datatype": "number", "minimum": "soon"}, "no number"),
+            ({"minimum": "soon"}, "not a date"),
+            ({"datatype": "number", "minimum": "soon"}, "not a number"),
         ):
             with self.subTest(rule=rule), self.assertRaisesRegex(BadTerms, words):
                 found(["1"], **rule)

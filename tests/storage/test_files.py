@@ -251,7 +251,7 @@ class LargeListTest(FolderTest):
             )
             self.assertIn(done.returncode, (0, 1), done.stderr)
         told = done.stderr.decode()
-        self.assertIn("lay in temporary files", told)
+        self.assertIn("went through temporary files", told)
         for name in ("{}.csv", "{}-aside.csv"):
             much = (self.folder / name.format("much")).read_bytes()
             self.assertEqual(much, (self.folder / name.format("little")).read_bytes())

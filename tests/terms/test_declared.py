@@ -66,14 +66,14 @@ class ReadTest(unittest.TestCase):
         """Each refusal names the key, and says what to do."""
         for given, term, what, remedy in (
             ({"boat": "x", "kep": 1}, "kep", "no such key", "Did you mean 'keep'?"),
-            ({}, "boat", "missing", "the boat."),
+            ({}, "boat", "it is required: the boat.", ""),
             ({"boat": 7}, "boat", "7 is not text", "the boat."),
             ({"boat": "x", "dry": "yes"}, "dry", "'yes' is not true or false", ""),
             ({"boat": "x", "most-boats": True}, "most-boats", "true is not a", ""),
             ({"boat": "x", "by": [1]}, "by", "not a list of names", ""),
             ({"boat": "x", "keep": "frist"}, "keep", "'frist'", "mean 'first'?"),
             ({"boat": "x", "names": {"a": 1}}, "names", "a table is not", ""),
-            ({"boat": "x", "mooring": [{}]}, "mooring", "table 1, 'post'", "post"),
+            ({"boat": "x", "mooring": [{}]}, "mooring", "table 1, 'post'", ""),
         ):
             with self.subTest(given=given):
                 with self.assertRaises(BadTerms) as caught:

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from gruff_ledger.speakers import Speaker
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, number_words
 
 if TYPE_CHECKING:
     from gruff_ledger.account.control import Chain
@@ -90,7 +90,7 @@ def places(
         value = f" {values[index]}" if values and values[index] else ""
         said.append(f"{name} record {origin.record[index]}{value}")
     if len(origin) > len(said):
-        said.append(f"and {len(origin) - len(said)} more")
+        said.append(f"and {number_words(len(origin) - len(said))} more")
     return ", ".join(said)
 
 
@@ -140,6 +140,33 @@ def balance_words(balance: Balance) -> str:
     if balance.referred:
         beside = f" {counted(balance.referred, 'record')} also looked up."
     return f"{came} = {there}. The account balances.{beside}"
+
+
+def books_words(balance: Balance) -> str:
+    """
+    Say the same of one piece of work, without the words of bookkeeping.
+
+    Examples
+    --------
+    >>> from gruff_ledger.account.ledger import Balance
+    >>> books_words(Balance(records_in=1250, used_again=0, left_out=0, set_aside=1,
+    ...     records_out=1249))
+    '1250 records in: 1249 out, 1 set aside. Balanced.'
+    """
+    if balance.used_again:
+        return balance_words(balance)
+    there = []
+    if balance.summed:
+        there.append(f"{number_words(balance.summed)} went into the result")
+    else:
+        there.append(f"{number_words(balance.records_out)} out")
+        if balance.made:
+            there[0] += f" ({number_words(balance.made)} more than came in)"
+    there.append(f"{number_words(balance.set_aside)} set aside")
+    if balance.left_out:
+        there.append(f"{number_words(balance.left_out)} blank at the end")
+    records = counted(balance.records_in, "record")
+    return f"{records} in: {', '.join(there)}. Balanced."
 
 
 def since_words(since: Since) -> str:

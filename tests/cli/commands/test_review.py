@@ -83,7 +83,7 @@ class ListTest(FolderTest):
         self.assertIn("--decisions", told)
         self.write("d.jsonl", "nonsense\n")
         told = self.problem("review", "a.csv", *self.OPTIONS)
-        self.assertIn("line 1: it is no decision", told)
+        self.assertIn("line 1: it is not a decision", told)
 
     @unittest.skipIf(sys.platform == "win32", "it has no such terminals")
     def test_keys_on_a_terminal(self) -> None:

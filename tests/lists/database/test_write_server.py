@@ -92,7 +92,7 @@ class ServerTest(FolderTest):
         told = self.problem("merge", "in.csv", "--to", self.at("dues"))
         self.assertIn("there already", told)
         done = self.gruff("merge", "in.csv", "--to", self.at("dues"), "--replace")
-        self.assertIn(b"fields that the list has not: note", done.stderr)
+        self.assertIn(b"fields the list does not have: note", done.stderr)
         rows = self.server.do("SELECT boat, due::text, note FROM dues ORDER BY boat")
         self.assertEqual(rows, [("Auk", None, "none"), ("Tern", "12.50", "none")])
 

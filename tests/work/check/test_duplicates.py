@@ -188,8 +188,8 @@ class LevelsTest(unittest.TestCase):
     def test_levels_and_weights_that_are_none_are_refused(self) -> None:
         for item, words in (
             ("Boat AS LOSE", "cannot be matched AS LOSE"),
-            ("Boat WEIGHT many", "no weight"),
-            ("Boat WEIGHT 0", "no weight"),
+            ("Boat WEIGHT many", "not a weight"),
+            ("Boat WEIGHT 0", "not a weight"),
         ):
             with self.subTest(item=item), self.assertRaisesRegex(BadTerms, words):
                 DuplicatesTerms(by=(item,))
@@ -222,9 +222,9 @@ class KeepTest(unittest.TestCase):
             ({"of": "Paid"}, "only applies where one of newest"),
             ({"fill": True, "stays": "none"}, "no record is kept"),
             ({"fill": True, "treat": "mark"}, "all stay as they are"),
-            ({"same_from": 90}, "where records are alike"),
+            ({"same_from": 90}, "with records that are alike"),
             ({"near": True, "same_from": 50}, "less than"),
-            ({"near": True, "ask_from": 0}, "no score"),
+            ({"near": True, "ask_from": 0}, "not a score"),
         ):
             with self.subTest(terms=terms), self.assertRaisesRegex(BadTerms, words):
                 DuplicatesTerms(**terms)

@@ -29,4 +29,4 @@ class SettledTest(FolderTest):
         self.assertIn("have every field blank", told)
         told = self.gruff("rollup", "a.csv", "--to", "c.csv").stderr.decode()
         self.assertEqual(self.text("c.csv"), "Kind,Sum\nx,4\n")
-        self.assertIn("1 labels down", told)
+        self.assertIn("1 label down", told)

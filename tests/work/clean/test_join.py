@@ -74,8 +74,8 @@ class PlaceTest(unittest.TestCase):
             ({}, "no fields are named"),
             ({"fields": ("a",), "template": "{a}"}, "named once"),
             ({"template": "x"}, "names no field"),
-            ({"template": "{a"}, "a brace stands alone"),
-            ({"template": "a}"}, "a brace stands alone"),
+            ({"template": "{a"}, "a brace has no partner"),
+            ({"template": "a}"}, "a brace has no partner"),
         ):
             with self.subTest(terms=terms):
                 with self.assertRaises(BadTerms) as caught:

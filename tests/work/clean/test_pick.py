@@ -112,7 +112,7 @@ class ProgramTest(FolderTest):
             *("--aside", "rest.csv", "--ledger", "l"),
         )
         self.assertEqual(self.text("b.csv"), "boat,paid\nAmber,30\n")
-        self.assertIn("3 in = 1 out + 2 set aside", done.stderr.decode())
+        self.assertIn("3 records in: 1 out, 2 set aside", done.stderr.decode())
         reasons = {each["boat"]: each["reason"] for each in self.records("rest.csv")}
         self.assertEqual(
             reasons,

@@ -230,7 +230,7 @@ class NumbersTest(unittest.TestCase):
 class RefusalTest(unittest.TestCase):
     def test_terms_that_cannot_be_followed(self) -> None:
         for terms, words in (
-            ({}, "nothing is said"),
+            ({}, "no action was given"),
             ({"number": "plain"}, "fields that are named"),
             ({"number": "x", "fields": ("a",)}, "not a pattern for numbers"),
             ({"date": "MM", "fields": ("a",)}, "not a pattern for dates"),

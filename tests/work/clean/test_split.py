@@ -148,9 +148,9 @@ class RefusalTest(unittest.TestCase):
             ({}, "no way to split was given"),
             ({"at": ("-",), "widths": ("1",)}, "one way of splitting"),
             ({"at": ("",)}, "a delimiter is empty"),
-            ({"at": ("-",), "parts": ("a",)}, "no split"),
-            ({"widths": ("0",)}, "'0' is no width"),
-            ({"widths": ("1", "x")}, "'x' is no width"),
+            ({"at": ("-",), "parts": ("a",)}, "needs two new fields"),
+            ({"widths": ("0",)}, "'0' is not a width"),
+            ({"widths": ("1", "x")}, "'x' is not a width"),
             ({"widths": ("1", "2"), "parts": ("a",)}, "2 widths and 1 headings"),
             ({"pattern": "(?P<a>x)", "records": True}, "one record a part"),
         ):
@@ -219,7 +219,7 @@ class ProgramTest(FolderTest):
             *("split", "a.csv", "--field", "boats", "--at", ";", "--records"),
             *("--to", "b.csv", "--ledger", "l"),
         )
-        self.assertIn("2 in + 1 made = 3 out", done.stderr.decode())
+        self.assertIn("2 records in: 3 out (1 more than came in)", done.stderr.decode())
         account = json.loads(self.text("l/account.json"))
         self.assertEqual(account["entries"][0]["made"], 1)
         self.assertTrue(account["balance"]["balances"])

@@ -195,7 +195,7 @@ class SurveyTest(FolderTest):
             "until: 4 cells that can be read as day and month both ways",
             "code: 1 cell that a spreadsheet would run",
             "gruff count a.csv --by boat --match letters",
-            "4 in + 5 made = 5 out + 0 set aside + 4 summed up",
+            "4 records in: 4 went into the result, 0 set aside",
         ):
             self.assertIn(words, told)
 

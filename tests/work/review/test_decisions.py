@@ -169,7 +169,7 @@ class FileTest(unittest.TestCase):
         for data in (b"{}", b"x", b'{"decision":"maybe","one":{},"other":{}}', b"\xff"):
             with (
                 self.subTest(data=data),
-                self.assertRaisesRegex(BadTerms, "line 2: it is no decision"),
+                self.assertRaisesRegex(BadTerms, "line 2: it is not a decision"),
             ):
                 read_decisions(FILE, b"\n" + data)
 

@@ -184,9 +184,9 @@ class FieldTest(unittest.TestCase):
     def test_what_cannot_be(self) -> None:
         for terms, said in (
             ({"take": ()}, "nothing is taken"),
-            ({"key": ()}, "not said"),
-            ({"which": "least"}, "which field"),
-            ({"of": "Rate"}, "of use where"),
+            ({"key": ()}, "no key field was given"),
+            ({"which": "least"}, "need a field"),
+            ({"of": "Rate"}, "only applies with"),
             ({"take": ("Rate", "From=Rate")}, "two fields would be called"),
             ({"default": {"Rat": "1"}}, "not among the fields"),
             ({"key": ("Class=Code WEIGHT 3",)}, "has a weight"),

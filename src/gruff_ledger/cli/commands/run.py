@@ -258,6 +258,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
             WritingTerms(),
             as_json=asked.as_json,
             quiet=asked.quiet,
+            more=True,
             ledger=None,
         )
     return status_of(done)

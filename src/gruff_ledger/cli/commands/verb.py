@@ -119,6 +119,11 @@ def output_options() -> list[click.Option]:
             help="Enter this very work in a docket, to be run again; it is made if "
             "there is none.",
         ),
+        click.Option(
+            ["--more"],
+            is_flag=True,
+            help="Show all remarks, and how each list is written.",
+        ),
         *ledger_options(),
     ]
 
@@ -191,6 +196,7 @@ def _run_verb(
     replace: bool,
     as_json: bool,
     quiet: bool,
+    more: bool,
     to: Path | str | None = None,
     control: tuple[str, ...] = (),
     enter: Path | None = None,
@@ -235,7 +241,15 @@ def _run_verb(
             raise
     shown = done if to is None else msgspec.structs.replace(done, result=None)
     with reader_may_leave():
-        show_verb(shown, verb, writing, as_json=as_json, quiet=quiet, ledger=ledger)
+        show_verb(
+            shown,
+            verb,
+            writing,
+            as_json=as_json,
+            quiet=quiet,
+            more=more,
+            ledger=ledger,
+        )
     if entering is not None and done.result is not None:
         found = any(line.findings for line in done.account.lines())
         number = entering.enter(done.result, has_findings=found)

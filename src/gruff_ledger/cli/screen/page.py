@@ -9,8 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from gruff_ledger.cli.screen.paragraphs import paragraph
-from gruff_ledger.cli.screen.remarks import remark_lines, source_words
+from gruff_ledger.cli.screen.remarks import page_lines
 from gruff_ledger.speakers import COMMAND
 
 if TYPE_CHECKING:
@@ -42,13 +41,9 @@ class Page:
         """Return what ``--json`` gives; None for the account."""
         return None
 
-    def remark_lines(self, run: Run) -> Iterator[str]:
-        """Yield how each source is written, and the notes and findings."""
-        import sys
-
-        for source in run.account.sources:
-            yield from paragraph(source_words(source), "")
-        yield from remark_lines(run.account, sys.stderr, speaker=COMMAND)
+    def remark_lines(self, run: Run, *, more: bool) -> Iterator[str]:
+        """Yield what the work came to, what needs attention, and how it was read."""
+        yield from page_lines(run.account, speaker=COMMAND, more=more)
 
 
 def page_of(place: str) -> Page:

@@ -1,4 +1,9 @@
-"""What was met on reading and found by the work, as lines for the screen."""
+"""What was met on reading and found by the work, as lines for the screen.
+
+A page (`page_lines`) says first what the work came to, then what needs attention, the
+worst first, then notes, and last how the lists are written, where that is not plain. Of
+what is many, the first are shown; ``--more`` shows all.
+"""
 
 from __future__ import annotations
 
@@ -6,16 +11,24 @@ from collections.abc import Iterator, Sequence
 from typing import IO
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import write_words
+from gruff_ledger.account.words import note_text, write_words
 from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
     note_lines,
     paragraph,
     screen,
 )
-from gruff_ledger.outcome import Finding
+from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted
+
+# What a page shows of each, without ``--more``.
+_MOST_HEADLINES = 3
+_MOST_TO_ATTEND_TO = 5
+_MOST_NOTES = 4
+_MOST_SOURCES = 3
+
+_PLAINLY_WRITTEN = "utf-8, commas, heading in row 1"
 
 # From so many findings of one entry on, a table of them is easier to read than lines.
 _TABLED_FINDINGS = 3
@@ -30,6 +43,72 @@ def source_words(line: Line) -> str:
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
         f"({write_words(facts)})."
     )
+
+
+def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
+    """
+    Return the remarks of a page, in the order in which they are to be read.
+
+    Parameters
+    ----------
+    account : Account
+    speaker : Speaker
+    more : bool
+        Whether all are shown, and not the first of each kind.
+    """
+    names = account.source_names
+    notes = [note for line in account.lines() for note in line.notes]
+    notes += account.notes
+    found = [each for line in account.lines() for each in line.findings]
+    found.sort(key=lambda each: -each.severity.rank)
+    grave = [each for each in found if each.severity is not Severity.NOTE]
+    headlines = [note for note in notes if note.is_headline]
+    warnings = [note for note in notes if note.warning and not note.is_headline]
+    plain = [note for note in notes if not (note.warning or note.is_headline)]
+    mild = [each for each in found if each.severity is Severity.NOTE]
+    heads = [
+        list(
+            paragraph(
+                note_text(note, names, speaker=speaker), "! " if note.warning else ""
+            )
+        )
+        for note in headlines
+    ]
+    stops = [each for each in grave if each.severity is Severity.STOP]
+    rest = [each for each in grave if each.severity is not Severity.STOP]
+    attention = [
+        *(list(finding_lines([each], names)) for each in stops),
+        *(list(note_lines([note], names, speaker=speaker)) for note in warnings),
+        *(list(finding_lines([each], names)) for each in rest),
+    ]
+    others = [
+        *(list(note_lines([note], names, speaker=speaker)) for note in plain),
+        *(list(finding_lines([each], names)) for each in mild),
+    ]
+    sources = [
+        list(paragraph(source_words(source), ""))
+        for source in account.sources
+        if more or not _is_plain(source)
+    ]
+    shown: list[str] = []
+    hidden = 0
+    for parts, most in (
+        (heads, _MOST_HEADLINES),
+        (attention, _MOST_TO_ATTEND_TO),
+        (others, _MOST_NOTES),
+        (sources, _MOST_SOURCES),
+    ):
+        most = len(parts) if more else most
+        shown += [line for part in parts[:most] for line in part]
+        hidden += max(0, len(parts) - most)
+    if hidden:
+        shown.append(f"{counted(hidden, 'more remark')}: add --more to see all.")
+    return shown
+
+
+def _is_plain(source: Line) -> bool:
+    """Whether nothing has to be said of how a list is written."""
+    return not source.left_out and write_words(source.facts) == _PLAINLY_WRITTEN
 
 
 def remark_lines(account: Account, stream: IO[str], *, speaker: Speaker) -> list[str]:

@@ -11,7 +11,12 @@ import click
 import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance
-from gruff_ledger.account.words import balance_words, since_rows, since_words
+from gruff_ledger.account.words import (
+    balance_words,
+    books_words,
+    since_rows,
+    since_words,
+)
 from gruff_ledger.cli.screen.page import page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
 from gruff_ledger.cli.screen.remarks import remark_lines
@@ -42,6 +47,7 @@ def show_verb(
     *,
     as_json: bool,
     quiet: bool,
+    more: bool,
     ledger: Path | None,
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
@@ -59,10 +65,15 @@ def show_verb(
         summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
     elif not quiet:
         if view is None or not page.has_remarks:
-            summary += page.remark_lines(run)
+            summary += page.remark_lines(run, more=more)
         summary += _beside_lines(run, verb)
-        balance = run.balance if page.tells_balance else None
+        only_looks = verb.stage == "look" and not run.account.outs
+        balance = None if only_looks or not page.tells_balance else run.balance
         summary += _ending_lines(run.account, balance, ledger)
+        if only_looks:
+            summary.append("Nothing was changed.")
+        elif is_read_here and run.result is not None and view is None:
+            summary.append("To keep this: add --to FILE, such as --to result.csv")
     if view is not None:
         screen(sys.stdout).print(view)
     elif run.result is not None:
@@ -111,7 +122,7 @@ def _ending_lines(
         yield from paragraph(f"{ledger}: the ledger.", "")
     yield from _control_lines(account, sys.stderr)
     if balance is not None:
-        yield from paragraph(balance_words(balance), "")
+        yield from paragraph(books_words(balance), "")
 
 
 def _beside_lines(run: Run, verb: Verb) -> Iterator[str]:

@@ -304,7 +304,7 @@ def _notes(
     said = f"{counted(count, 'record repeats', 'records repeat')} another {how}"
     said += f", in {counted(groups, 'group', 'groups')}." if count else "."
     remedy = "" if fields else "To compare chosen fields only, name them in `by`."
-    notes = [Note(said, remedy, origin)]
+    notes = [Note(said, remedy, origin, is_headline=True)]
     more = count_more_repeats(first, alike)
     notes += loose_note(more, "repeats", "repeat", "another")
     if blank.any():

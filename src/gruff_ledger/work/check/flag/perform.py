@@ -15,6 +15,7 @@ from gruff_ledger.problems import said_by
 from gruff_ledger.rules.check import Checking, Found
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.table import Table
+from gruff_ledger.words import counted
 from gruff_ledger.work.check.flag.terms import FlagTerms
 from gruff_ledger.work.rule_terms import Stated
 from gruff_ledger.written.of_list import examples_of, with_other_ways
@@ -83,8 +84,10 @@ def perform(
     if terms.set_aside_stops:
         result, aside = _without_stops(result, found)
     notes = [*stated.in_file.notes, *said, *checking.notes]
-    if not found and not unread:
-        notes.append(_all_kept(stated, len(table)))
+    marked = [mask for _, mask in found]
+    with_findings = int(np.count_nonzero(np.logical_or.reduce(marked))) if found else 0
+    if with_findings or not unread:
+        notes.append(_headline(stated, with_findings, len(table)))
     return Outcome(
         result,
         aside,
@@ -99,12 +102,13 @@ def perform(
     )
 
 
-def _all_kept(stated: Stated, n: int) -> Note:
-    rules = (
-        "1 rule was" if len(stated.rules) == 1 else f"{len(stated.rules)} rules were"
-    )
-    records = "1 record" if n == 1 else f"{n} records"
-    return Note(f"{rules} checked on {records}, and nothing was found.")
+def _headline(stated: Stated, with_findings: int, n: int) -> Note:
+    rules = counted(len(stated.rules), "rule was", "rules were")
+    told = f"{rules} checked on {counted(n, 'record')}, and nothing was found."
+    if with_findings:
+        has = "has" if with_findings == 1 else "have"
+        told = f"{with_findings:,} of {counted(n, 'record')} {has} findings."
+    return Note(told, is_headline=True)
 
 
 def _remarks(found: Sequence[Found], n: int) -> Column:

@@ -13,6 +13,7 @@ from gruff_ledger.formula.parse import parse
 from gruff_ledger.outcome import Finding, Note, Outcome, SetAside
 from gruff_ledger.problems import said_by
 from gruff_ledger.table import Table
+from gruff_ledger.words import counted, number_words
 from gruff_ledger.work.clean.pick.terms import PickTerms
 from gruff_ledger.work.orders import Key, Ordering, ordering, parse_order, ways_note
 
@@ -85,14 +86,17 @@ def _condition(where: str, table: Table) -> tuple[Mask, Mask, Evaluation]:
 
 
 def _condition_note(where: str, holds: Mask, fails: Mask, unknown: Mask) -> Note:
-    held, failed, open_ = (int(np.count_nonzero(x)) for x in (holds, fails, unknown))
-    said = f"The condition holds in {held} of {len(holds)} records"
-    if not open_:
-        return Note(f"{said}.")
+    held, failed, unsure = (
+        number_words(int(np.count_nonzero(x))) for x in (holds, fails, unknown)
+    )
+    said = f"The condition holds in {held} of {counted(len(holds), 'record')}"
+    if not unknown.any():
+        return Note(f"{said}.", is_headline=True)
     return Note(
-        f"{said}, and fails in {failed}. In {open_} it cannot be told, for cells that "
+        f"{said}, and fails in {failed}. In {unsure} it cannot be told, for cells that "
         "are blank or not read.",
         f"To pick those too, set `where` to ({where}) IS NOT FALSE.",
+        is_headline=True,
     )
 
 

@@ -30,6 +30,7 @@ from gruff_ledger.field_names import find_fields, first_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table, Writing
+from gruff_ledger.words import counted
 from gruff_ledger.work.clean.scrub.terms import ScrubTerms
 from gruff_ledger.work.clean.scrub.values import rewrite_values
 from gruff_ledger.work.map_list import pairs_of
@@ -96,7 +97,7 @@ def perform(
             changes += journal
             told += [_note(change, heading) for change in journal]
     if not changes:
-        told.append(Note("No cell was changed."))
+        told.append(Note("No cell was changed.", is_headline=True))
     unused = [was for was in pairs if was not in used]
     if unused:
         told.append(_unused_note(unused, pairs))
@@ -154,8 +155,9 @@ def _pairs(terms: ScrubTerms, references: Mapping[str, Table]) -> dict[str, str]
 def _note(change: Change, heading: str) -> Note:
     count = len(change.origin)
     was, now = change.was[0].as_py(), change.now[0].as_py()
-    cells = "1 cell was" if count == 1 else f"{count} cells were"
-    return Note(f"{heading}: {cells} changed, the first from '{was}' to '{now}'.")
+    cells = counted(count, "cell was", "cells were")
+    told = f"{heading}: {cells} changed, the first from '{was}' to '{now}'."
+    return Note(told, is_headline=True)
 
 
 def _unused_note(unused: list[str], pairs: Mapping[str, str]) -> Note:

@@ -167,7 +167,12 @@ def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
         said = said[:_MOST_COUNTS]
     if blank.any():
         said.append(f"{int(blank.sum()):,} {'is' if blank.sum() == 1 else 'are'} blank")
-    return (Note(f"{heading}: of {len(counts)} records, {', '.join(said)}{more}."),)
+    return (
+        Note(
+            f"{heading}: of {len(counts)} records, {', '.join(said)}{more}.",
+            is_headline=True,
+        ),
+    )
 
 
 def _findings(
@@ -253,7 +258,7 @@ def _records(
     column = table.cells(heading)
     places = find_cuts(column, terms.cutting)
     if int(places.counts.max(initial=0)) < 2:
-        said = Note(f"{heading}: no cell has two parts.")
+        said = Note(f"{heading}: no cell has two parts.", is_headline=True)
         return Outcome(table, notes=(*notes, said))
     parts, records = all_parts(column, places)
     (parts,) = _trimmed(terms, [parts])

@@ -21,6 +21,7 @@ from gruff_ledger.field_names import find_fields, make_headings
 from gruff_ledger.outcome import Drawn, Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Origin, Table
+from gruff_ledger.words import counted
 from gruff_ledger.work.look.count.terms import CountTerms
 
 # Spellings of one value that are named, the commonest first.
@@ -220,7 +221,7 @@ def _said(
     order: Indices,
     exact: Indices,
 ) -> tuple[Note, ...]:
-    notes = [Note(f"{values} distinct value{'' if values == 1 else 's'}.")]
+    notes = [Note(f"{counted(values, 'distinct value')}.", is_headline=True)]
     if shown < values:
         rest = int(counts.sum() - counts[order].sum())
         notes.append(

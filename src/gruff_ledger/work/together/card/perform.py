@@ -58,7 +58,8 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
     notes += said
     count = counted(len(places), "record has", "records have")
     values = " / ".join(f"'{value}'" for value in terms.value)
-    notes += (Note(f"{count} {key_words(fields, terms.match)} {values}."),)
+    told = f"{count} {key_words(fields, terms.match)} {values}."
+    notes += (Note(told, is_headline=True),)
     if terms.lay == "down":
         result = _down(table, shown, places)
         if len(places) > _MOST_DOWN:

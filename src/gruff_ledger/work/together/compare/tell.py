@@ -193,7 +193,7 @@ def notes_on(
     remedy = ""
     if terms.give == "list" and same and not terms.same:
         remedy = "To list those too, set `same`."
-    notes = [Note(f"{by}: {', '.join(told)}.", remedy)]
+    notes = [Note(f"{by}: {', '.join(told)}.", remedy, is_headline=True)]
     if count:
         by_field = sorted(
             (-int(np.count_nonzero(field.differs)), place, field.mine)

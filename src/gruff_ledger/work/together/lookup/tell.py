@@ -128,7 +128,7 @@ def notes_on(
     none = int(np.count_nonzero(counts == 0))
     said = f"{counted(once, 'record has', 'records have')} one match in "
     said += f"{reference.name}, {several} several, {none} none."
-    notes = [Note(said)]
+    notes = [Note(said, is_headline=True)]
     if several:
         notes.append(_several_note(terms, counts, several))
     if len(unmatched.texts):

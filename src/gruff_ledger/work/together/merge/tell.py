@@ -174,7 +174,8 @@ def notes_on_status(
     counts = np.bincount(status, minlength=4).tolist()
     merged = len(groups.first) - len(status)
     said = counted(merged, "record was", "records were")
-    notes = [Note(f"{said} merged into others; {len(status)} are left.")]
+    told = f"{said} merged into others; {len(status)} are left."
+    notes = [Note(told, is_headline=True)]
     if len(stacked.names) > 1:
         notes.append(
             Note(

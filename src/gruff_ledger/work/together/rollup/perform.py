@@ -145,7 +145,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     elif terms.figure == "count":
         notes.insert(0, _count_note(brought))
     down = len(sides.down[0]) - bool(idle.any())
-    many = f"{down} labels down, {len(sides.across)} across"
+    many = f"{counted(down, 'label')} down, {len(sides.across)} across"
     notes.append(Note(f"{many}, from {counted(len(brought), 'list', 'lists')}."))
     aside = sum(len(each.table) for each in got.aside)
     return Outcome(
@@ -190,7 +190,7 @@ def _sum_notes(
         said = f"{parts}{more} = {whole}, as in the result"
     left_out, filled, origins = _count_unread(brought)
     if not left_out:
-        return [Note(f"{said}.")]
+        return [Note(f"{said}.", is_headline=True)]
     are = "is not a number and is" if left_out == 1 else "are not numbers and are"
     return [
         Note(
@@ -198,6 +198,7 @@ def _sum_notes(
             "",
             origins,
             warning=True,
+            is_headline=True,
         )
     ]
 
@@ -224,7 +225,8 @@ def _count_note(brought: Sequence[Brought]) -> Note:
         dict.fromkeys(numbers.heading for each in brought for numbers in each.numbers)
     )
     told = first_few([f"'{field}'" for field in fields], _TOLD_FIELDS)
-    return Note(f"The filled cells of {told} are counted, numbers or not.")
+    what = f"The filled cells of {told} are counted, numbers or not."
+    return Note(what, is_headline=True)
 
 
 def _check_sums(
