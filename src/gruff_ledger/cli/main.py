@@ -166,7 +166,7 @@ def main(arguments: list[str] | None = None) -> NoReturn:
     os._exit(status)
 
 
-def _status(run: Callable[[], Any], words: tuple[str, ...]) -> int:
+def _status(run: Callable[[], Any], words: tuple[str, ...] = ()) -> int:
     status: Any = EXIT_DONE
     try:
         status = run()

@@ -2,15 +2,18 @@
 
 import io
 import unittest
+from typing import Any
 
+import numpy as np
 from rich.console import Console
 
 from gruff_ledger.account.words import places
 from gruff_ledger.cli.screen.paragraphs import note_lines
 from gruff_ledger.cli.screen.tables import list_view
-from gruff_ledger.outcome import Note
+from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.speakers import COMMAND, DOCKET
-from gruff_ledger.table import Origin
+from gruff_ledger.table import Origin, Table
 from gruff_ledger.words import counted, visible
 from tests.support import table
 
@@ -52,12 +55,28 @@ class NoteLinesTest(unittest.TestCase):
 
 
 class ListViewTest(unittest.TestCase):
-    def shown(self, given: object, width: int = 60, height: int = 20) -> str:
+    def shown(
+        self, given: Table, width: int = 60, height: int = 20, **more: Any
+    ) -> str:
         """Return what a window of that size shows."""
         out = io.StringIO()
         console = Console(file=out, width=width, height=height)
-        console.print(list_view(given, width, height, 2))
+        console.print(list_view(given, width, height, 2, **more))
         return out.getvalue()
+
+    def test_only_records_with_findings_where_asked(self) -> None:
+        """The clean ones are counted; where none is found all are shown."""
+        given = table("a|b", "1|x", "2|y", "3|z")
+        found = Finding(
+            *("b is known", Severity.WARN, "b is odd.", "b"),
+            given.origin.pick(np.array([1])),
+            text_column(["y"]),
+        )
+        told = self.shown(given, findings=[found], found_only=True)
+        self.assertIn("y", told)
+        self.assertNotIn("x", told)
+        self.assertIn("2 more records have no findings", told)
+        self.assertIn("x", self.shown(given, findings=[], found_only=True))
 
     def test_numbers_stand_to_the_right_and_the_rest_is_counted(self) -> None:
         """Markup and control characters in cells are only text."""

@@ -28,10 +28,13 @@ class Page:
         Whether the summary says that the account balances.
     has_remarks : bool
         Whether its view has the remarks in it, which are then not said again.
+    shows_found_only : bool
+        Whether a table of its result shows only records with findings.
     """
 
     tells_balance = True
     has_remarks = False
+    shows_found_only = False
 
     def view(self, run: Run, width: int) -> RenderableType | None:
         """Lay the result out for a window of that width; None for a table."""

@@ -17,7 +17,7 @@ from gruff_ledger.account.words import (
     since_rows,
     since_words,
 )
-from gruff_ledger.cli.screen.page import page_of
+from gruff_ledger.cli.screen.page import Page, page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
 from gruff_ledger.cli.screen.remarks import remark_lines
 from gruff_ledger.job.engine import Run
@@ -77,14 +77,14 @@ def show_verb(
     if view is not None:
         screen(sys.stdout).print(view)
     elif run.result is not None:
-        _show_result(run, writing, 0 if as_json else len(summary))
+        _show_result(run, writing, page, 0 if as_json else len(summary))
     if run.result is not None and summary and sys.stdout.isatty():
         click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
 
 
-def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
+def _show_result(run: Run, writing: WritingTerms, page: Page, used_lines: int) -> None:
     """Show a list on a terminal; write it as delimited text to a pipe or file."""
     table = run.result
     assert table is not None
@@ -108,6 +108,7 @@ def _show_result(run: Run, writing: WritingTerms, used_lines: int) -> None:
             used_lines,
             run.measured,
             findings,
+            found_only=page.shows_found_only,
         )
     )
 

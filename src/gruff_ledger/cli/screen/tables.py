@@ -53,12 +53,15 @@ def list_view(
     used_lines: int = 0,
     measured: str = "",
     findings: Sequence[Finding] = (),
+    *,
+    found_only: bool = False,
 ) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
 
-    Fields whose shown cells are all numbers are aligned to the right. Where not all
-    fits, the widest fields are cut first; what is not shown is counted below.
+    Fields whose shown cells are numbers for the most part are aligned to the right.
+    Where not all fits, the widest fields are cut first; what is not shown is counted
+    below.
 
     Parameters
     ----------
@@ -71,8 +74,18 @@ def list_view(
         The heading of a field of whole numbers, of which a bar is drawn.
     findings : sequence of Finding
         Cells that were found stand out.
+    found_only : bool
+        Whether only records with findings are shown, where there are any.
     """
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
+    clean = 0
+    if found_only and findings:
+        from gruff_ledger.lists.outputs.cell_findings import records_found
+
+        places = records_found(table, findings)
+        if len(places):
+            clean = len(table) - len(places)
+            table = table.pick_records(places)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]
     headings = [visible(heading) for heading in table.headings]
     found = _found_cells(table.cut_records(0, len(records)), findings)
@@ -91,7 +104,7 @@ def list_view(
         *(
             ScreenColumn(
                 Text(headings[place]),
-                justify="right" if _all_numbers(records, place) else "left",
+                justify="right" if _are_mostly_numbers(records, place) else "left",
                 no_wrap=True,
                 overflow="ellipsis",
                 width=widths[place],
@@ -108,7 +121,8 @@ def list_view(
                 for place, cell in enumerate(record[: len(widths)])
             )
         )
-    return Group(view, *_rest(len(table) - len(records), headings[len(widths) :]))
+    rest = _rest(len(table) - len(records), headings[len(widths) :], clean)
+    return Group(view, *rest)
 
 
 def _found_cells(
@@ -149,15 +163,18 @@ def _fitted(natural: list[int], width: int) -> list[int]:
     return []
 
 
-def _all_numbers(records: list[tuple[str, ...]], place: int) -> bool:
+def _are_mostly_numbers(records: list[tuple[str, ...]], place: int) -> bool:
     cells = [record[place] for record in records if record[place].strip()]
-    return bool(cells) and all(map(_NUMBER.fullmatch, cells))
+    return 2 * sum(map(bool, map(_NUMBER.fullmatch, cells))) > len(cells)
 
 
-def _rest(records: int, fields: list[str]) -> list[Text]:
+def _rest(records: int, fields: list[str], clean: int) -> list[Text]:
     said = []
     if records > 0:
-        said.append(f"{records} more {'record' if records == 1 else 'records'}")
+        said.append(counted(records, "more record"))
+    if clean:
+        has = counted(clean, "more record has", "more records have")
+        said.append(f"{has} no findings")
     if fields:
         said.append("more fields: " + ", ".join(fields))
     return [Text(visible("; ".join(said)))] if said else []

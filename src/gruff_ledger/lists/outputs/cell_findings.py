@@ -93,6 +93,13 @@ def remarks_on(table: Table, findings: Sequence[Finding]) -> Remarks:
     return Remarks(found, left_out)
 
 
+def records_found(table: Table, findings: Sequence[Finding]) -> Indices:
+    """Return the places of the records in a list that findings are on, in order."""
+    keys = _keys(table.origin)
+    found = [_where(keys, _keys(finding.origin))[0] for finding in findings]
+    return np.unique(np.concatenate(found)) if found else keys[:0]
+
+
 def _keys(origin: Origin) -> Indices:
     return (origin.source.astype(np.int64) << 40) | origin.record
 
