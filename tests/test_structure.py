@@ -49,7 +49,7 @@ LEVELS = {
         kinds totals_rows
     """,
     "cli": """
-        completion help
+        completion help advice
         options
         screen
         commands

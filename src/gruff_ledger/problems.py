@@ -184,7 +184,7 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
     folded: dict[str, str] = {}
     for candidate in known:
         folded.setdefault(candidate.strip().casefold(), candidate)
-    found = difflib.get_close_matches(name.strip().casefold(), folded, n=1, cutoff=0.7)
+    found = difflib.get_close_matches(name.strip().casefold(), folded, n=1, cutoff=0.65)
     return folded[found[0]] if found else None
 
 

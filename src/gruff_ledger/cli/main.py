@@ -228,7 +228,8 @@ def _say_all(problem: Problem, words: tuple[str, ...]) -> int:
 
     command = None
     if words:
-        command = gruff.get_command(click.Context(gruff), words[0])
+        with contextlib.suppress(Problem):
+            command = gruff.get_command(click.Context(gruff), words[0])
     advise_path(problem, Typed(words, command))
     every = problem.every()
     for each in every[:_MOST_SAID]:
