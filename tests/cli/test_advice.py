@@ -76,7 +76,7 @@ MISTAKES = (
     (
         "convert list.csv",
         "there is no command 'convert'. To write a list in another format: "
-        "gruff merge list.csv --to list.xlsx",
+        "gruff show list.csv --to list.xlsx",
     ),
     (
         "append list.csv b.csv",
@@ -115,7 +115,7 @@ MISTAKES = (
     ),
     (
         "view list.csv",
-        "there is no command 'view'. To look at a list: gruff survey list.csv",
+        "there is no command 'view'. To look at a list: gruff show list.csv",
     ),
     (
         "list.csv",

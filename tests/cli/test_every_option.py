@@ -39,6 +39,17 @@ _DATES = ("--written", "Arrived=12/31/2026")
 # and the other has not.
 _Case = tuple[tuple[str, ...], tuple[str, ...]]
 _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
+    "show": (
+        ("boats.csv",),
+        [
+            ((), ("--fields", "Boat, Class")),
+            ((), ("--records", "2-*")),
+            ((), ("--first", "1")),
+            ((), ("--last", "1")),
+            ((), ("--sample", "2")),
+            ((), ("--down",)),
+        ],
+    ),
     "survey": (
         ("boats.csv",),
         [
@@ -328,6 +339,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
 
 # What every verb has, and a command that is sure to work with all of it.
 COMMON = {
+    "show": ("boats.csv",),
     "survey": ("boats.csv",),
     "count": ("boats.csv", "--by", "Class"),
     "scrub": ("boats.csv", "--trim"),
@@ -416,6 +428,7 @@ class OwnTest(FolderTest):
 
 # They change nothing on these lists; what they do is tested beside their verbs.
 _UNSEEN = {
+    "--down",
     "--no-invisible",
     "--unicode",
     "--unique",

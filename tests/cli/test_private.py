@@ -21,6 +21,7 @@ MARKED = ("S3cretMark", "T0kenMark", "SlashMark", "HashMark", "QueryMark")
 
 # What each verb is asked to do with a list at an address, {list}; {more} is another.
 WORK = {
+    "show": "{list} --first 3",
     "survey": "{list} --draft-rules draft.json --chart chart.svg",
     "count": "{list} --by Class",
     "scrub": "{list} --fields Boat --case upper",

@@ -391,6 +391,10 @@ class SameByDocketTest(FolderTest):
     starts_anew = True
 
     CASES = {
+        "show": (
+            ("--fields", "Boat, Berth", "--first", "1", "--records", "2-*"),
+            'fields = "Boat, Berth"\nfirst = 1\nrecords = ["2-*"]',
+        ),
         "survey": (
             ("--fields", "Berth", "--null", "n/a"),
             'fields = ["Berth"]\nnull = "n/a"',

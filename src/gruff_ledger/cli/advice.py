@@ -41,7 +41,7 @@ _ELSEWHERE: tuple[tuple[tuple[str, ...], str, str], ...] = (
     (
         ("convert", "export", "save"),
         "write a list in another format",
-        "merge LIST --to list.xlsx",
+        "show LIST --to list.xlsx",
     ),
     (
         ("append", "stack", "concat", "concatenate", "cat", "union", "combine"),
@@ -85,9 +85,13 @@ _ELSEWHERE: tuple[tuple[tuple[str, ...], str, str], ...] = (
         'compute LIST --formula "Value=Qty*Price"',
     ),
     (
-        ("view", "open", "show", "print", "look", "info", "stats", "summary")
-        + ("describe", "profile"),
+        ("view", "open", "print", "look", "display", "read"),
         "look at a list",
+        "show LIST",
+    ),
+    (
+        ("info", "stats", "summary", "describe", "profile", "explore"),
+        "learn what is in a list",
         "survey LIST",
     ),
     (("order", "arrange"), "sort a list", "sort LIST --by FIELD"),

@@ -1,0 +1,51 @@
+"""The page that `show` shows: a table, or each record as lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from rich import box
+from rich.console import Group, RenderableType
+from rich.table import Column as ScreenColumn
+from rich.table import Table as ScreenTable
+from rich.text import Text
+
+from gruff_ledger.cli.screen.page import Page
+from gruff_ledger.job.engine import Run
+from gruff_ledger.table import Table
+from gruff_ledger.words import counted, visible
+
+# Records that are laid out as lines, at the most: more are not read on a screen.
+_MOST_DOWN = 200
+
+
+class ShowPage(Page):
+    """The page of a list that is looked at."""
+
+    def view(self, run: Run, width: int) -> Group | None:
+        """Lay records out as lines, where that was asked for."""
+        if run.result is None or not run.detail.is_down:
+            return None
+        return Group(*_cards(run.result, width))
+
+
+def _cards(table: Table, width: int) -> Iterator[RenderableType]:
+    headings = [visible(heading) for heading in table.headings]
+    records = table.records(0, _MOST_DOWN)
+    numbers = table.places.record[: len(records)].tolist()
+    for number, record in zip(numbers, islice(records, len(records)), strict=True):
+        card = ScreenTable(
+            ScreenColumn(
+                f"record {number}", style="bold", overflow="fold", max_width=width // 3
+            ),
+            ScreenColumn("", overflow="fold"),
+            box=box.SIMPLE_HEAD,
+            pad_edge=False,
+            header_style="",
+        )
+        for heading, cell in zip(headings, record, strict=True):
+            card.add_row(Text(heading), Text(visible(cell)))
+        yield card
+    if len(table) > len(records):
+        yield Text(counted(len(table) - len(records), "more record"))
