@@ -280,7 +280,7 @@ def _warn_of_cells(fact: FieldFacts) -> Iterator[Warned]:
             "long numbers",
             fact.long_numbers,
             "of more than 15 digits, which a spreadsheet would change",
-            ("To open them there unharmed", ("merge", "--to", "list.xlsx")),
+            ("To open them there unharmed", ("show", "--to", "list.xlsx")),
         ),
     ]
     for kind, count, text, step in said:
@@ -364,7 +364,7 @@ def _warn_of_dates(fact: FieldFacts) -> Iterator[Warned]:
 
 _GUARD = (
     "Write with them guarded",
-    ("merge", "--guard-formulas", "--to", "guarded.csv"),
+    ("show", "--guard-formulas", "--to", "guarded.csv"),
 )
 
 
