@@ -70,6 +70,14 @@ class ScreenTest(FolderTest):
         )
         self.assertRegex(across, r"boat +berth +paid")
 
+    def test_records_are_shown_down(self) -> None:
+        self.write("a.csv", LIST)
+        shown = self.shown("show", "a.csv", "--records", "2", "--down")
+        self.assertIn("record 2", shown)
+        self.assertRegex(shown, r"boat +Bold")
+        self.assertIn("Nothing was changed.", shown)
+        self.assertNotIn("record 1", shown)
+
     def test_control_totals_are_laid_out_as_a_chain(self) -> None:
         self.write("a.csv", "boat,paid\nA,12.50\nA,12.50\nB,-3\n")
         shown = self.shown("duplicates", "a.csv", "--control", "paid")
