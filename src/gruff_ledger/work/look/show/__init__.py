@@ -16,7 +16,6 @@ VERB = Verb(
     page="gruff_ledger.cli.screen.show:ShowPage",
     examples=(
         'gruff show incoming/south_quay.csv --fields "Berth, Boat, Paid until"',
-        "gruff show incoming/dues.xlsx#sheet=October --last 5 --down",
         "gruff show incoming/south_quay.csv --to south.xlsx",
     ),
 )
