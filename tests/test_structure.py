@@ -49,7 +49,8 @@ LEVELS = {
         kinds totals_rows
     """,
     "cli": """
-        completion help advice
+        completion advice
+        help
         options
         screen
         commands

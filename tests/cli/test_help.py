@@ -36,7 +36,7 @@ class HelpTest(FolderTest):
                 shown = told[told.index(WHERE) :].split("\n\n")[0].splitlines()[1:]
                 self.assertEqual([line.strip() for line in shown], [*verb.examples])
                 self.assertEqual(len(shown), 2)
-                for title in ("What to do:", "Where things go:", "Help:"):
+                for title in ("What to do:", "Where things go:"):
                     self.assertIn(f"\n{title}", told)
 
     def test_every_other_command_has_two_examples_too(self) -> None:
@@ -55,7 +55,33 @@ class HelpTest(FolderTest):
             wide = [line for line in topic_text(topic).splitlines() if len(line) > 88]
             self.assertEqual([line for line in wide if "gruff " not in line], [])
         self.assertIn("gruff sort incoming/payments.csv", self.said("help", "sort"))
-        self.assertIn("'formulas'", self.problem("help", "formula"))
+
+    def test_any_word_is_found(self) -> None:
+        """In topics, commands and options, and by what it is called elsewhere."""
+        for word, lines in (
+            ("formula", ("gruff help formulas", "gruff compute --formula")),
+            ("currency", ("gruff help values", "gruff scrub --currency-to")),
+            ("dedupe", ("gruff duplicates LIST",)),
+            ("tab", ("gruff help addresses",)),
+            ("encoding", ("gruff VERB --encoding",)),
+            ("repeat", ("gruff duplicates --help",)),
+        ):
+            with self.subTest(word):
+                told = self.said("help", word)
+                for line in lines:
+                    self.assertIn(line, told)
+        self.assertIn("speaks of 'xyzzy'", self.problem("help", "xyzzy"))
+
+    def test_help_of_a_verb_fits_a_page(self) -> None:
+        """And all of it is a step away, with every option."""
+        for name in VERBS:
+            with self.subTest(name):
+                told = self.said(name, "--help")
+                self.assertLessEqual(len(told.splitlines()), 66)
+                self.assertIn(f"gruff {name} --help-all", " ".join(told.split()))
+                whole = self.said(name, "--help-all")
+                self.assertIn("--encoding", whole)
+                self.assertNotIn("--encoding", told)
 
     def test_the_manual_page_has_every_command_and_is_well_formed(self) -> None:
         page = self.said("help", "--man")

@@ -188,15 +188,24 @@ class Typed(NamedTuple):
 
 def advise_command(word: str, rest: Sequence[str], known: Iterable[str]) -> str:
     """Say what to type in the place of a word that is not a command."""
-    for words, aim, line in _ELSEWHERE:
-        if word.casefold() in words:
-            return f"To {aim}: gruff {_with_lists(line, rest)}"
+    habit = elsewhere(word, rest)
+    if habit is not None:
+        line, aim = habit
+        return f"To {aim}: {line}"
     if _is_path(word):
         return (
             f"A command comes first. To look at the list: gruff survey {quoted(word)}"
         )
     near = _near(word.casefold(), known)
     return f"Did you mean '{near}'?" if near else "gruff --help lists the commands."
+
+
+def elsewhere(word: str, rest: Sequence[str]) -> tuple[str, str] | None:
+    """Return the line to type for what is called so elsewhere, and what that does."""
+    for words, aim, line in _ELSEWHERE:
+        if word.casefold() in words:
+            return f"gruff {_with_lists(line, rest)}", aim
+    return None
 
 
 def advise_option(option: str, typed: Typed) -> str:

@@ -29,9 +29,26 @@ def _help(topic: str | None, man: bool) -> None:
         with click.Context(command, info_name=topic, parent=group) as own:
             click.echo(command.get_help(own))
     else:
+        _show_found(topic, group)
+
+
+def _show_found(word: str, group: Any) -> None:
+    """Show what speaks of a word."""
+    from gruff_ledger.cli.commands.verb import first_clause
+    from gruff_ledger.cli.help.search import search
+
+    formatter = group.make_formatter()
+    for title, found in search(word, group):
+        with formatter.section(title):
+            formatter.write_dl(
+                [(each.line, first_clause(each.about)) for each in found]
+            )
+    told = formatter.getvalue()
+    if not told:
         known = [*TOPICS, *group.command.list_commands(group)]
-        near = nearest_or_all(topic, known, "topics and commands")
-        raise BadTerms(f"there is no help on '{topic}'.", near)
+        near = nearest_or_all(word, known, "topics and commands")
+        raise BadTerms(f"nothing in the help speaks of '{word}'.", near)
+    click.echo(told, nl=False)
 
 
 COMMANDS = {
@@ -40,7 +57,7 @@ COMMANDS = {
         params=[
             click.Argument(
                 ["topic"],
-                metavar="[TOPIC]",
+                metavar="[TOPIC|COMMAND|WORD]",
                 required=False,
                 shell_complete=lambda ctx, param, incomplete: [
                     each for each in TOPICS if each.startswith(incomplete)
@@ -51,7 +68,8 @@ COMMANDS = {
             ),
         ],
         callback=_help,
-        help="Tell about a topic or a command.\n\nThe topics are "
+        help="Tell about a topic or a command, or find what speaks of a word.\n\nThe "
+        "topics are "
         + ", ".join(TOPICS)
         + ". Without one, all commands and topics are listed.",
         short_help="Tell about a topic: addresses, formulas, rules, …",

@@ -6,8 +6,9 @@ A command is a job of one entry: it is run by the same engine as a docket.
 from __future__ import annotations
 
 import importlib
+import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -58,6 +59,12 @@ if TYPE_CHECKING:
 
 _RESULT = "result"
 
+# Whether all is to be told of a command, in the context of its help.
+_WHOLE_HELP = "gruff_ledger.whole_help"
+_OUTPUT_TITLE = "Where things go"
+# How wide the names of options may be beside their descriptions, in the short help.
+_SHORT_NAMES = 26
+
 # What reading has by the same name, is named for writing so.
 _WRITING_NAMES = {
     "format": "to-format",
@@ -66,8 +73,17 @@ _WRITING_NAMES = {
 }
 
 
+# What the short help shows of where things go.
+_MAIN_OUTPUTS = ("--to", "--aside", "--ledger", "--replace", "--more")
+
+
 class VerbCommand(click.Command):
-    """A command whose options are listed in groups."""
+    """
+    A command whose options are listed in groups.
+
+    Its help shows what is its own, each option in a sentence; with ``--help-all`` all
+    options that verbs share, and every word on them.
+    """
 
     groups: tuple[tuple[str, tuple[click.Option, ...]], ...] = ()
     examples: tuple[str, ...] = ()
@@ -79,14 +95,69 @@ class VerbCommand(click.Command):
         from gruff_ledger.cli.help.examples import write_examples
 
         write_examples(formatter, self.examples)
-        helping = self.get_help_option(ctx)
-        for title, options in self.groups:
+        is_whole = bool(ctx.meta.get(_WHOLE_HELP))
+        for title, options in self.groups if is_whole else self._short_groups():
             with formatter.section(title):
                 records = [option.get_help_record(ctx) for option in options]
-                formatter.write_dl([record for record in records if record])
-        if helping is not None and (record := helping.get_help_record(ctx)):
-            with formatter.section("Help"):
-                formatter.write_dl([record])
+                shown = [record for record in records if record]
+                if is_whole:
+                    formatter.write_dl(shown)
+                else:
+                    formatter.write_dl(
+                        [(name, first_clause(told)) for name, told in shown],
+                        col_max=_SHORT_NAMES,
+                    )
+        if not is_whole:
+            formatter.write_paragraph()
+            formatter.write_text(
+                "How lists are read and written, lists from the web, memory, and every "
+                f"word on these options: gruff {self.name} --help-all"
+            )
+
+    def _short_groups(self) -> Iterator[tuple[str, list[click.Option]]]:
+        """Yield the options of its own, and the main ones on where things go."""
+        (title, own), *shared = self.groups
+        yield title, list(own)
+        for title, options in shared:
+            if title == _OUTPUT_TITLE:
+                yield (
+                    title,
+                    [each for each in options if _is_main(each, self.shared_outputs)],
+                )
+
+    # Outputs that all verbs have; the others are a verb's own.
+    shared_outputs: tuple[click.Option, ...] = ()
+
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write what an address is, in the whole help."""
+        if ctx.meta.get(_WHOLE_HELP):
+            super().format_epilog(ctx, formatter)
+
+
+def _is_main(option: click.Option, shared: Sequence[click.Option]) -> bool:
+    return option not in shared or option.opts[0] in _MAIN_OUTPUTS
+
+
+def first_clause(told: str) -> str:
+    """
+    Return what a description says first.
+
+    Examples
+    --------
+    >>> first_clause("Which record stays: fullest has the most cells; newest is ….")
+    'Which record stays.'
+    >>> first_clause("Show these, such as 61. May be repeated.")
+    'Show these, such as 61.'
+    """
+    clause = re.split(r"(?<=[\w)'\"])(?:[;:] |\. )", told, maxsplit=1)[0]
+    return clause if clause.endswith((".", "]")) else f"{clause}."
+
+
+def _show_whole_help(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted and not ctx.resilient_parsing:
+        ctx.meta[_WHOLE_HELP] = True
+        click.echo(ctx.get_help())
+        ctx.exit()
 
 
 def output_options() -> list[click.Option]:
@@ -163,9 +234,18 @@ def verb_command(verb: Verb) -> click.Command:
         metavar="LIST..." if verb.several else "LIST" if verb.needs_list else "[LIST]",
         shell_complete=complete_address,
     )
+    helping = click.Option(
+        ["--help-all"],
+        is_flag=True,
+        is_eager=True,
+        expose_value=False,
+        callback=_show_whole_help,
+        help="Show all options, and all that is said of them.",
+    )
+    shared = [*reading, *fetching, *output, *beside, *writing, helping]
     command = VerbCommand(
         verb.name,
-        params=[argument, *own, *reading, *fetching, *output, *beside, *writing],
+        params=[argument, *own, *shared],
         callback=lambda **given: _run_verb(verb, **given),
         help=_help(verb),
         epilog="A LIST is a path, a pattern of paths, an address on the web, or - for "
@@ -177,9 +257,10 @@ def verb_command(verb: Verb) -> click.Command:
         ("What to do", tuple(own)),
         ("How the list is written (detected unless given)", tuple(reading)),
         ("Lists from the web", tuple(fetching)),
-        ("Where things go", (*output, *beside)),
+        (_OUTPUT_TITLE, (*output, *beside)),
         ("How the result is written", tuple(writing)),
     )
+    command.shared_outputs = tuple(output)
     return command
 
 
