@@ -6,14 +6,14 @@ Everything here gives plain text; where it is shown is for others to know.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted, number_words
 
 if TYPE_CHECKING:
     from gruff_ledger.account.control import Chain
-    from gruff_ledger.account.ledger import Balance, Since
+    from gruff_ledger.account.ledger import Balance, Line, Since
     from gruff_ledger.outcome import Finding, Note
     from gruff_ledger.table import Origin
 
@@ -76,29 +76,65 @@ def _delimiter_words(delimiter: str) -> str:
     return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
 
 
-def places(
-    origin: Origin, source_names: Sequence[str], values: Sequence[str] = ()
-) -> str:
+class SourcePlaces(NamedTuple):
     """
-    Name the first few: ``north record 3 'X', south record 4, and 12 more``.
+    What tells where a record of a source is.
+
+    Attributes
+    ----------
+    names : tuple of str
+        Of the sources by position, as an `Origin` counts them.
+    heading_rows : tuple of int
+        The row of each one's heading; None for lists that know no rows.
+    """
+
+    names: tuple[str, ...] = ()
+    heading_rows: tuple[int | None, ...] = ()
+
+    def tell(self, source: int, record: int) -> str:
+        """Return the row of a record as its source shows it, or its number."""
+        above = self.heading_rows[source] if source < len(self.heading_rows) else None
+        return f"record {record}" if above is None else f"row {above + record}"
+
+
+def source_places(sources: Sequence[Line]) -> SourcePlaces:
+    """Return what tells where the records of a run's sources are."""
+    return SourcePlaces(
+        tuple(line.result for line in sources),
+        tuple(line.facts.get("heading_row") for line in sources),
+    )
+
+
+def places(origin: Origin, sources: SourcePlaces, values: Sequence[str] = ()) -> str:
+    """
+    Name the first few: ``north, row 4 'X', row 9; south, row 5, and 12 more``.
 
     Values are given as they are to be shown.
     """
     said: list[str] = []
+    before = None
     for index in range(min(len(origin), _SHOWN_RECORDS)):
-        name = source_names[int(origin.source[index])]
+        source, record = int(origin.source[index]), int(origin.record[index])
         value = f" {values[index]}" if values and values[index] else ""
-        said.append(f"{name} record {origin.record[index]}{value}")
-    if len(origin) > len(said):
-        said.append(f"and {number_words(len(origin) - len(said))} more")
+        told = f"{sources.tell(source, record)}{value}"
+        if source == before:
+            said.append(told)
+        elif said:
+            said[-1] += f"; {sources.names[source]}, {told}"
+        else:
+            said.append(f"{sources.names[source]}, {told}")
+        before = source
+    more = len(origin) - _SHOWN_RECORDS
+    if more > 0:
+        said.append(f"and {number_words(more)} more")
     return ", ".join(said)
 
 
-def note_text(note: Note, source_names: Sequence[str], *, speaker: Speaker) -> str:
+def note_text(note: Note, sources: SourcePlaces, *, speaker: Speaker) -> str:
     """Return what a note says: what, the first few records, the remedy."""
     text = note.what
     if note.origin is not None and len(note.origin):
-        text = f"{text.rstrip('.')}: {places(note.origin, source_names)}."
+        text = f"{text.rstrip('.')}: {places(note.origin, sources)}."
     if note.remedy:
         text = f"{text} {speaker.said(note.remedy)}"
     return text

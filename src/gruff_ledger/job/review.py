@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from gruff_ledger.account.words import SourcePlaces, source_places
 from gruff_ledger.job.engine import run
 from gruff_ledger.job.job import Entry, Job, files_of, told_by
 from gruff_ledger.lists.formats import read_list
@@ -42,8 +43,8 @@ class Review:
     ----------
     path : Path
         Of the file of decisions.
-    source_names : tuple of str
-        Of the lists that records come from, once there are questions.
+    sources : SourcePlaces
+        Where the records of the lists are, once there are questions.
     paths : tuple of Path
         The files that they were read from.
     """
@@ -55,7 +56,7 @@ class Review:
         self._entry = entry
         self._on_step = on_step
         self.path = job.folder / _decisions_of(entry)
-        self.source_names: tuple[str, ...] = ()
+        self.sources = SourcePlaces()
         self.paths: tuple[Path, ...] = ()
 
     def questions(self) -> Questions:
@@ -70,7 +71,7 @@ class Review:
             self._job, entries=(*before, entry), outs=(), ledger=None, aside=None
         )
         done = run(shorter, keep_result=True, on_step=self._on_step)
-        self.source_names = done.account.source_names
+        self.sources = source_places(done.account.sources)
         self.paths = done.paths
         questions: Questions = done.detail
         return questions

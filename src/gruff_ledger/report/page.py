@@ -24,6 +24,7 @@ from gruff_ledger.account.words import (
     note_text,
     since_rows,
     since_words,
+    source_places,
     write_words,
 )
 from gruff_ledger.report.page_parts import (
@@ -152,7 +153,7 @@ def _facts(
         account.all_notes(),
         lambda note: {
             "text": cut_text(
-                note_text(note, account.source_names, speaker=DOCKET), 2000
+                note_text(note, source_places(account.sources), speaker=DOCKET), 2000
             )
         },
     )

@@ -78,6 +78,18 @@ class TraceTest(FolderTest):
         self.assertIn("1 scrub changed it: 'Grey Heron'", told)
         self.assertIn("It is north record 1 (row 2) of north.csv: N-01, Grey", told)
 
+    def test_a_record_by_its_row(self) -> None:
+        """As the list shows it, of a result and of a source."""
+        for listed in ("out/rated.csv", "north"):
+            self.assertEqual(
+                self.told(listed, "--row", "2"), self.told(listed, "--record", "1")
+            )
+        for arguments, words in (
+            (["north", "--row", "1"], "row 1 is the heading, or above it. The records"),
+            (["north", "--row", "2", "--record", "1"], "given in several ways"),
+        ):
+            self.assertIn(words, self.problem("trace", *arguments))
+
     def test_it_tells_what_was_folded_and_looked_up(self) -> None:
         """The record that repeated it is there, and the rate's record."""
         told = self.told("out/rated.csv", "--record", "1")

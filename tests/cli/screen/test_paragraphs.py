@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from rich.console import Console
 
-from gruff_ledger.account.words import places
+from gruff_ledger.account.words import SourcePlaces, places
 from gruff_ledger.cli.screen.paragraphs import note_lines
 from gruff_ledger.cli.screen.tables import list_view
 from gruff_ledger.columns.arrays import text_column
@@ -33,12 +33,16 @@ class VisibleTest(unittest.TestCase):
 
 class PlacesTest(unittest.TestCase):
     def test_names_the_first_few_and_counts_the_rest(self) -> None:
-        """With list, record number and value."""
+        """With list, row as the source shows it, or record number, and value."""
         origin = Origin.counted(1, 4, 5)
+        sources = SourcePlaces(("north", "south"), (2, None))
         self.assertEqual(
-            places(origin, ["north", "south"], ["'x'", "", "'y'"]),
-            "south record 4 'x', south record 5, south record 6 'y', and 2 more",
+            places(origin, sources, ["'x'", "", "'y'"]),
+            "south, record 4 'x', record 5, record 6 'y', and 2 more",
         )
+        mixed = Origin(np.array([0, 0, 1], np.int32), np.array([1, 7, 2]))
+        self.assertEqual(places(mixed, sources), "north, row 3, row 9; south, record 2")
+        self.assertEqual(places(Origin.counted(0, 1, 1), sources), "north, row 3")
         self.assertEqual(counted(1, "field"), "1 field")
 
 
@@ -47,10 +51,12 @@ class NoteLinesTest(unittest.TestCase):
         """Law: a warning says what settles it."""
         note = Note("Odd.", "Set `by`.", warning=True)
         self.assertEqual(
-            list(note_lines([note], [], speaker=COMMAND)), ["! Odd. Set --by."]
+            list(note_lines([note], SourcePlaces(), speaker=COMMAND)),
+            ["! Odd. Set --by."],
         )
         self.assertEqual(
-            list(note_lines([note], [], speaker=DOCKET)), ["! Odd. Set 'by'."]
+            list(note_lines([note], SourcePlaces(), speaker=DOCKET)),
+            ["! Odd. Set 'by'."],
         )
 
 
@@ -72,11 +78,13 @@ class ListViewTest(unittest.TestCase):
             given.origin.pick(np.array([1])),
             text_column(["y"]),
         )
-        told = self.shown(given, findings=[found], found_only=True)
-        self.assertIn("y", told)
+        places = SourcePlaces(("north",), (2,))
+        told = self.shown(given, findings=[found], found_in=places)
+        self.assertRegex(told, r"row +a +b")
+        self.assertRegex(told, r"\n +4 +2 +y")
         self.assertNotIn("x", told)
         self.assertIn("2 more records have no findings", told)
-        self.assertIn("x", self.shown(given, findings=[], found_only=True))
+        self.assertIn("x", self.shown(given, findings=[], found_in=places))
 
     def test_numbers_stand_to_the_right_and_the_rest_is_counted(self) -> None:
         """Markup and control characters in cells are only text."""

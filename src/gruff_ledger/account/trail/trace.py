@@ -18,6 +18,7 @@ from gruff_ledger.account.trail.answers import Sent, Traced
 from gruff_ledger.account.trail.back import MadeWords, trace_back
 from gruff_ledger.account.trail.forth import trace_forth
 from gruff_ledger.account.trail.walk import OpenTrail
+from gruff_ledger.problems import BadTerms
 
 Asked = ParamSpec("Asked")
 Answered = TypeVar("Answered")
@@ -134,6 +135,39 @@ class Tracing:
     # Questions -------------------------------------------------------------------
 
     @_as_one_answer
+    def record_in_row(self, source: int | None, row: int) -> int:
+        """
+        Return the number of the record in a row, as a list shows its rows.
+
+        Parameters
+        ----------
+        source : int, optional
+            The position of a source; of a result, whose heading is in row 1, None.
+        row : int
+
+        Raises
+        ------
+        BadTerms
+            If the list knows no rows, or no record is there.
+        """
+        heading = 1
+        if source is not None:
+            above = self._trail.account.sources[source].heading_row
+            if above is None:
+                raise BadTerms(
+                    "the list was read from a format without rows.",
+                    "Give the number of the record in `record`.",
+                    term="row",
+                )
+            heading = above
+        if row <= heading:
+            raise BadTerms(
+                f"row {row} is the heading, or above it.",
+                f"The records begin in row {heading + 1}.",
+                term="row",
+            )
+        return row - heading
+
     def back(self, result: int, record: int, fields: Sequence[str] = ()) -> Traced:
         """
         Trace a record of a result back.

@@ -14,7 +14,7 @@ from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
-from gruff_ledger.account.words import places
+from gruff_ledger.account.words import SourcePlaces, places
 from gruff_ledger.cli.commands.verb import VerbCommand, job_of_verb
 from gruff_ledger.cli.options import OutputPath, options_of
 from gruff_ledger.cli.screen.paragraphs import screen
@@ -147,7 +147,7 @@ def question_view(
     question: Question,
     at: int,
     count: int,
-    source_names: Sequence[str],
+    sources: SourcePlaces,
 ) -> Group:
     """
     Lay out a question: its records side by side, with differing cells marked.
@@ -160,7 +160,7 @@ def question_view(
     records = [question.one, *(each.other for each in asked[:_MOST_BESIDE])]
     cells = [table.records(record, record + 1)[0] for record in records]
     named = [
-        places(table.origin.pick(slice(record, record + 1)), source_names)
+        places(table.origin.pick(slice(record, record + 1)), sources)
         for record in records
     ]
     view = ScreenTable(
@@ -276,8 +276,7 @@ def _ask_all(review: Review, questions: Questions) -> bool:
 
         def show(question: Question, at: int, count: int) -> None:
             console.print()
-            names = review.source_names
-            view = question_view(questions, question, at, count, names)  # noqa: B023
+            view = question_view(questions, question, at, count, review.sources)  # noqa: B023
             console.print(view)
 
         session = Session(review, questions, show, click.getchar)

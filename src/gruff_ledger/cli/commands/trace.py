@@ -38,20 +38,22 @@ _TOLD_NUMBERS = 12
 def _trace(
     said: str,
     record: int | None,
+    row: int | None,
     key: tuple[str, ...],
     fields: tuple[str, ...],
     ledger: Path | None,
     as_json: bool,
 ) -> int:
-    if (record is None) == (not key):
+    ways = sum((record is not None, row is not None, bool(key)))
+    if ways != 1:
         raise BadTerms(
-            "no record was given."
-            if record is None
-            else "a number and a key are both given.",
-            "Give one of `record` and `key`.",
+            "the record was given in several ways." if ways else "no record was given.",
+            "Give one of `row`, `record` and `key`.",
         )
     answer = find_answer(said, ledger, made_words=made_words)
     tracing, kind, at = answer.tracing, answer.kind, answer.position
+    if row is not None:
+        record = tracing.record_in_row(at if kind == "source" else None, row)
     notes: list[str] = [answer.note] if answer.note else []
     if kind == "source":
         if fields:
@@ -312,6 +314,12 @@ COMMANDS = {
         "trace",
         params=[
             click.Argument(["said"], metavar="LIST"),
+            click.Option(
+                ["--row"],
+                type=click.IntRange(min=1),
+                metavar="NUMBER",
+                help="The record by its row, as the list shows it.",
+            ),
             click.Option(
                 ["--record"],
                 type=click.IntRange(min=1),

@@ -10,7 +10,13 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from gruff_ledger.account.words import finding_words, note_text, places, show_values
+from gruff_ledger.account.words import (
+    SourcePlaces,
+    finding_words,
+    note_text,
+    places,
+    show_values,
+)
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.words import counted, visible
 
@@ -21,22 +27,20 @@ if TYPE_CHECKING:
 
 
 def note_lines(
-    notes: Sequence[Note], source_names: Sequence[str], *, speaker: Speaker
+    notes: Sequence[Note], sources: SourcePlaces, *, speaker: Speaker
 ) -> Iterator[str]:
     """Yield a paragraph for each note: what, the first few records, the remedy."""
     for note in notes:
-        text = note_text(note, source_names, speaker=speaker)
+        text = note_text(note, sources, speaker=speaker)
         yield from paragraph(text, "! " if note.warning else "- ")
 
 
-def finding_lines(
-    findings: Sequence[Finding], source_names: Sequence[str]
-) -> Iterator[str]:
+def finding_lines(findings: Sequence[Finding], sources: SourcePlaces) -> Iterator[str]:
     """Yield a paragraph for each rule that found something, the worst first."""
     from gruff_ledger.outcome import Severity
 
     for found in sorted(findings, key=lambda found: -found.severity.rank):
-        said = places(found.origin, source_names, show_values(found))
+        said = places(found.origin, sources, show_values(found))
         number = counted(len(found.origin), "record")
         yield from paragraph(
             f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}.",

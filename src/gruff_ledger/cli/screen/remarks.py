@@ -11,7 +11,12 @@ from collections.abc import Iterator, Sequence
 from typing import IO
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import note_text, write_words
+from gruff_ledger.account.words import (
+    SourcePlaces,
+    note_text,
+    source_places,
+    write_words,
+)
 from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
     note_lines,
@@ -56,7 +61,7 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
     more : bool
         Whether all are shown, and not the first of each kind.
     """
-    names = account.source_names
+    names = source_places(account.sources)
     notes = [note for line in account.lines() for note in line.notes]
     notes += account.notes
     found = [each for line in account.lines() for each in line.findings]
@@ -113,7 +118,7 @@ def _is_plain(source: Line) -> bool:
 
 def remark_lines(account: Account, stream: IO[str], *, speaker: Speaker) -> list[str]:
     """Return the notes and findings of a run, in the order of the work."""
-    names = account.source_names
+    names = source_places(account.sources)
     lines: list[str] = []
     for line in account.lines():
         lines += note_lines(line.notes, names, speaker=speaker)
@@ -136,9 +141,7 @@ def _are_many_notes(findings: Sequence[Finding]) -> bool:
     )
 
 
-def _findings_lines(
-    line: Line, names: tuple[str, ...], stream: IO[str]
-) -> Iterator[str]:
+def _findings_lines(line: Line, names: SourcePlaces, stream: IO[str]) -> Iterator[str]:
     """Yield the lines of a table of findings, with its colours."""
     from gruff_ledger.cli.screen.tables import findings_view
 

@@ -16,6 +16,7 @@ from gruff_ledger.account.words import (
     books_words,
     since_rows,
     since_words,
+    source_places,
 )
 from gruff_ledger.cli.screen.page import Page, page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
@@ -108,7 +109,9 @@ def _show_result(run: Run, writing: WritingTerms, page: Page, used_lines: int) -
             used_lines,
             run.measured,
             findings,
-            found_only=page.shows_found_only,
+            found_in=source_places(run.account.sources)
+            if page.shows_found_only
+            else None,
         )
     )
 

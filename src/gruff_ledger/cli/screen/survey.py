@@ -16,7 +16,12 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.ledger import Account, Line
-from gruff_ledger.account.words import note_text, places, write_words
+from gruff_ledger.account.words import (
+    note_text,
+    places,
+    source_places,
+    write_words,
+)
 from gruff_ledger.cli.options import reading_words
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
@@ -267,7 +272,7 @@ def _remarks(
         The paths that commands propose to write to; each gets one of its own.
     """
     line = _line(account, one)
-    names = account.source_names
+    names = source_places(account.sources)
     for note in (*line.notes, *one.said):
         text = note_text(note, names, speaker=COMMAND)
         yield ("! " if note.warning else "- "), text

@@ -16,7 +16,13 @@ from rich.text import Text
 
 from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.account.words import SUM_NAMES, finding_words, places, show_values
+from gruff_ledger.account.words import (
+    SUM_NAMES,
+    SourcePlaces,
+    finding_words,
+    places,
+    show_values,
+)
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
@@ -54,7 +60,7 @@ def list_view(
     measured: str = "",
     findings: Sequence[Finding] = (),
     *,
-    found_only: bool = False,
+    found_in: SourcePlaces | None = None,
 ) -> Group:
     """
     Lay out the first records of a list for a window of that size, in characters.
@@ -74,18 +80,20 @@ def list_view(
         The heading of a field of whole numbers, of which a bar is drawn.
     findings : sequence of Finding
         Cells that were found stand out.
-    found_only : bool
-        Whether only records with findings are shown, where there are any.
+    found_in : SourcePlaces, optional
+        To show only records with findings, where there are any, each with its place.
     """
     most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
     clean = 0
-    if found_only and findings:
+    rows: list[str] = []
+    if found_in is not None and findings:
         from gruff_ledger.lists.outputs.cell_findings import records_found
 
         places = records_found(table, findings)
         if len(places):
             clean = len(table) - len(places)
             table = table.pick_records(places)
+            rows = _rows_of(table.cut_records(0, most), found_in)
     records = [tuple(map(visible, record)) for record in table.records(0, most)]
     headings = [visible(heading) for heading in table.headings]
     found = _found_cells(table.cut_records(0, len(records)), findings)
@@ -97,6 +105,12 @@ def list_view(
             (*record[: place + 1], bar, *record[place + 1 :])
             for record, bar in zip(records, bars, strict=True)
         ]
+    if rows:
+        headings = ["row", *headings]
+        records = [(row, *rec) for row, rec in zip(rows, records, strict=True)]
+        found = {
+            (record, None if place is None else place + 1) for record, place in found
+        }
     shown = zip(headings, *records, strict=True)
     natural = [max(map(cell_len, texts)) for texts in shown]
     widths = _fitted(natural, width)
@@ -123,6 +137,19 @@ def list_view(
         )
     rest = _rest(len(table) - len(records), headings[len(widths) :], clean)
     return Group(view, *rest)
+
+
+def _rows_of(table: Table, sources: SourcePlaces) -> list[str]:
+    """Return the row of each record as its source shows it, with that if several."""
+    origin = table.places
+    several = len(set(origin.source.tolist())) > 1
+    rows = []
+    for source, record in zip(
+        origin.source.tolist(), origin.record.tolist(), strict=True
+    ):
+        row = sources.tell(source, record).removeprefix("row ")
+        rows.append(f"{visible(sources.names[source])}, {row}" if several else row)
+    return rows
 
 
 def _found_cells(
@@ -268,16 +295,14 @@ def control_view(chain: Chain) -> ScreenTable:
     return view
 
 
-def findings_view(
-    findings: Sequence[Finding], source_names: Sequence[str]
-) -> ScreenTable:
+def findings_view(findings: Sequence[Finding], sources: SourcePlaces) -> ScreenTable:
     """
     Lay out findings by severity, field and rule, with counts and the first of each.
 
     Parameters
     ----------
     findings : sequence of Finding, at least one
-    source_names : sequence of str
+    sources : SourcePlaces
     """
     by_field = Counter[str]()
     for found in findings:
@@ -308,7 +333,7 @@ def findings_view(
     for found in ordered:
         same = (found.severity, found.field)
         severity = Text(str(found.severity), style=_SEVERITY_STYLES[found.severity])
-        first = places(found.origin, source_names, show_values(found))
+        first = places(found.origin, sources, show_values(found))
         view.add_row(
             severity if before is None or before[0] != same[0] else "",
             Text(visible(found.field)) if before != same else "",
