@@ -78,8 +78,21 @@ class DemoTest(FolderTest):
             + balance["summed"],
         )
         self.assertTrue(all(total["closes"] for total in account["control"]))
-        self.assertIn("The account balances.", self.told)
+        self.assertIn("16 set aside, 7 blank at the end. Balanced.", self.told)
         self.assertIn("Harbour berth register, October 2026", self.told)
+
+    def test_it_fits_two_screens_and_says_where_to_look(self) -> None:
+        """What needs attention comes first; the whole account is a word away."""
+        self.assertLess(len(self.told.splitlines()), 50)
+        first = self.told.splitlines()[2]
+        self.assertTrue(first.startswith("! 2 flag: stop: No berth"), first)
+        self.assertRegex(self.told, r"out/berths.csv +169 records")
+        self.assertIn("add --more to see all", self.told)
+        more = self.gruff(
+            *("run", "harbour/harbour.toml", "--replace", "--more"), status=1
+        ).stdout.decode()
+        self.assertIn("The account balances.", more)
+        self.assertIn("Ordered: Pontoon as texts", more)
 
     def test_lists_are_put_together(self) -> None:
         """A rate by class and length, the last payment, takings that add up."""

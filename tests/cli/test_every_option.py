@@ -412,7 +412,15 @@ class OwnTest(FolderTest):
 
     def test_the_table_has_every_option(self) -> None:
         shared = {each for each in (*READING, *KEEPING, *WRITING) if each[:2] == "--"}
-        shared |= {"--to", "--enter", "--json", "--quiet", "--more", "--no-findings"}
+        shared |= {
+            "--to",
+            "--enter",
+            "--json",
+            "--quiet",
+            "--more",
+            "--no-findings",
+            "--help-all",
+        }
         # Lists without its field are none of its business: tested with the verbs.
         shared |= {"--written"}
         self.assertEqual(set(_CASES), set(VERBS))

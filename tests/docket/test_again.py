@@ -208,7 +208,7 @@ class LookInsideTest(DocketTest):
         """The account is told, and no file made; what is there is said."""
         before = sorted(self.folder.rglob("*"))
         told = self.said("--dry-run")
-        self.assertIn("The account balances.", told)
+        self.assertIn("2 records in: 2 out, 0 set aside. Balanced.", told)
         self.assertIn("Nothing was written", told)
         self.assertEqual(sorted(self.folder.rglob("*")), before)
         self.said()

@@ -189,20 +189,23 @@ def books_words(balance: Balance) -> str:
     ...     records_out=1249))
     '1250 records in: 1249 out, 1 set aside. Balanced.'
     """
-    if balance.used_again:
-        return balance_words(balance)
-    there = []
-    if balance.summed:
-        there.append(f"{number_words(balance.summed)} went into the result")
+    out, made = number_words(balance.records_out), number_words(balance.made)
+    if balance.summed and balance.records_out == balance.made:
+        there = [f"{number_words(balance.summed)} went into the result"]
+    elif balance.summed:
+        figures = number_words(balance.summed)
+        there = [f"{out} out, {made} of them figures on {figures} others"]
     else:
-        there.append(f"{number_words(balance.records_out)} out")
+        there = [f"{out} out"]
         if balance.made:
-            there[0] += f" ({number_words(balance.made)} more than came in)"
+            there[0] += f" ({made} more than came in)"
     there.append(f"{number_words(balance.set_aside)} set aside")
     if balance.left_out:
         there.append(f"{number_words(balance.left_out)} blank at the end")
-    records = counted(balance.records_in, "record")
-    return f"{records} in: {', '.join(there)}. Balanced."
+    came = f"{counted(balance.records_in, 'record')} in"
+    if balance.used_again:
+        came += f" and {number_words(balance.used_again)} used again"
+    return f"{came}: {', '.join(there)}. Balanced."
 
 
 def since_words(since: Since) -> str:

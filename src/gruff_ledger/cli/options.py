@@ -240,6 +240,12 @@ def ledger_options() -> list[click.Option]:
             ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
         ),
         click.Option(["--quiet"], is_flag=True, help="Give no summary."),
+        click.Option(
+            ["--more"],
+            is_flag=True,
+            help="Show all remarks, and how each list is written; of a docket, the "
+            "whole account.",
+        ),
         *options_of(RoomTerms),
     ]
 

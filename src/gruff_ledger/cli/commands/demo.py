@@ -13,7 +13,9 @@ from gruff_ledger.system.shell import command_line
 from gruff_ledger.words import visible
 
 
-def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> None:
+def _demo(
+    folder: Path | None, publish: bool, port: int | None, quiet: bool, more: bool
+) -> None:
     if port is not None and not publish:
         raise click.UsageError("--port goes with --publish.")
     if publish:
@@ -23,7 +25,7 @@ def _demo(folder: Path | None, publish: bool, port: int | None, quiet: bool) -> 
         return
     place = set_up(free_folder(Path()) if folder is None else folder)
     docket = place / DOCKET_FILE
-    run_docket(docket, Asked(quiet=quiet, is_alone=True))
+    run_docket(docket, Asked(quiet=quiet, more=more, is_alone=True))
     if not quiet:
         click.echo()
         for name, what in (
@@ -89,6 +91,7 @@ COMMANDS = {
                 help="The port to publish at; any that is free, unless named.",
             ),
             click.Option(["--quiet"], is_flag=True, help="Show nothing."),
+            click.Option(["--more"], is_flag=True, help="Show the whole account."),
         ],
         callback=_demo,
         help="Set up a made-up harbour office in a folder, and run its docket.\n\n"

@@ -39,7 +39,7 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
         The answers to its questions that are given.
     ledger : Path, optional
         Another folder for the ledger than the docket names.
-    anywhere, replace, as_json, quiet, since_last : bool
+    anywhere, replace, as_json, quiet, more, since_last : bool
     fetch : FetchTerms
     room : RoomTerms
     is_alone : bool
@@ -54,6 +54,7 @@ class Asked(msgspec.Struct, frozen=True, kw_only=True):
     replace: bool = False
     as_json: bool = False
     quiet: bool = False
+    more: bool = False
     since_last: bool = False
     fetch: FetchTerms | None = None
     room: RoomTerms = RoomTerms()
@@ -65,12 +66,15 @@ def run_docket(docket: Path, asked: Asked, *, write: bool = True) -> int:
     """Run a docket, show its account on standard output, return the exit status."""
     job, done = done_docket(docket, asked, write=write)
     if not asked.quiet:
-        from gruff_ledger.cli.screen.result import show_account
+        from gruff_ledger.cli.screen.result import show_docket
 
         is_kept = write and not asked.is_alone
         with reader_may_leave():
-            show_account(
-                done, as_json=asked.as_json, ledger=job.ledger if is_kept else None
+            show_docket(
+                done,
+                as_json=asked.as_json,
+                more=asked.more,
+                ledger=job.ledger if is_kept else None,
             )
             if not write and not asked.as_json:
                 click.echo("Nothing was written: this was a dry run.")

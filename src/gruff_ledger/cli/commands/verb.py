@@ -190,11 +190,6 @@ def output_options() -> list[click.Option]:
             help="Enter this very work in a docket, to be run again; it is made if "
             "there is none.",
         ),
-        click.Option(
-            ["--more"],
-            is_flag=True,
-            help="Show all remarks, and how each list is written.",
-        ),
         *ledger_options(),
     ]
 

@@ -40,12 +40,15 @@ def finding_lines(findings: Sequence[Finding], sources: SourcePlaces) -> Iterato
     from gruff_ledger.outcome import Severity
 
     for found in sorted(findings, key=lambda found: -found.severity.rank):
-        said = places(found.origin, sources, show_values(found))
-        number = counted(len(found.origin), "record")
-        yield from paragraph(
-            f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}.",
-            "- " if found.severity is Severity.NOTE else "! ",
-        )
+        mark = "- " if found.severity is Severity.NOTE else "! "
+        yield from paragraph(finding_text(found, sources), mark)
+
+
+def finding_text(found: Finding, sources: SourcePlaces) -> str:
+    """Return what a finding says: severity, message, how many, and the first few."""
+    said = places(found.origin, sources, show_values(found))
+    number = counted(len(found.origin), "record")
+    return f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}."
 
 
 def paragraph(text: str, mark: str) -> Iterator[str]:

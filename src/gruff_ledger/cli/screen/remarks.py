@@ -19,6 +19,7 @@ from gruff_ledger.account.words import (
 )
 from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
+    finding_text,
     note_lines,
     paragraph,
     screen,
@@ -32,6 +33,7 @@ _MOST_HEADLINES = 3
 _MOST_TO_ATTEND_TO = 5
 _MOST_NOTES = 4
 _MOST_SOURCES = 3
+_MOST_OF_DOCKET = 8
 
 _PLAINLY_WRITTEN = "utf-8, commas, heading in row 1"
 
@@ -108,6 +110,40 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
         hidden += max(0, len(parts) - most)
     if hidden:
         shown.append(f"{counted(hidden, 'more remark')}: add --more to see all.")
+    return shown
+
+
+def attention_lines(account: Account, *, speaker: Speaker) -> list[str]:
+    """
+    Return what needs attention of a run of many entries, the worst first.
+
+    Each says which entry it is of; how many more remarks there are comes last.
+    """
+    places = source_places(account.sources)
+    told: list[tuple[int, str]] = []
+    count = 0
+    for line in account.lines():
+        label = f"{line.label}: " if line in account.entries else ""
+        count += len(line.notes) + len(line.findings)
+        told += [
+            (1, f"{label}{note_text(note, places, speaker=speaker)}")
+            for note in line.notes
+            if note.warning
+        ]
+        told += [
+            (2 if each.severity is Severity.STOP else 0, f"{label}{text}")
+            for each in line.findings
+            if each.severity is not Severity.NOTE
+            for text in [finding_text(each, places)]
+        ]
+    told.sort(key=lambda each: -each[0])
+    shown = [
+        line for _, text in told[:_MOST_OF_DOCKET] for line in paragraph(text, "! ")
+    ]
+    shown += note_lines(account.notes, places, speaker=speaker)
+    rest = count - min(len(told), _MOST_OF_DOCKET)
+    if rest:
+        shown.append(f"{counted(rest, 'more remark')}: add --more to see all.")
     return shown
 
 

@@ -20,7 +20,7 @@ from gruff_ledger.account.words import (
 )
 from gruff_ledger.cli.screen.page import Page, page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
-from gruff_ledger.cli.screen.remarks import remark_lines
+from gruff_ledger.cli.screen.remarks import attention_lines, remark_lines
 from gruff_ledger.job.engine import Run
 from gruff_ledger.job.write import account_text
 from gruff_ledger.lists.output import WritingTerms
@@ -39,6 +39,8 @@ if TYPE_CHECKING:
 
 # New, gone and changed records of a result that are told one by one.
 _SINCE_ROWS = 6
+
+_WIDEST_ADDRESS = 60
 
 
 def show_verb(
@@ -148,7 +150,9 @@ def _beside_lines(run: Run, verb: Verb) -> Iterator[str]:
         yield from captured.get().rstrip("\n").split("\n")
 
 
-def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
+def _control_lines(
+    account: Account, stream: IO[str], *, with_chains: bool = True
+) -> Iterator[str]:
     """Yield the control totals, each as a chain of sums, and what differs."""
     if not account.control:
         return
@@ -159,12 +163,14 @@ def _control_lines(account: Account, stream: IO[str]) -> Iterator[str]:
     for chain in account.control:
         if not (chain.sources or chain.entries):
             continue
-        with console.capture() as captured:
-            console.print(control_view(chain))
-        yield from captured.get().rstrip("\n").split("\n")
+        if with_chains:
+            with console.capture() as captured:
+                console.print(control_view(chain))
+            yield from captured.get().rstrip("\n").split("\n")
         for mark, text in control_words(chain):
             yield from paragraph(text, mark)
-        yield ""
+        if with_chains:
+            yield ""
 
 
 def _since_lines(account: Account) -> Iterator[str]:
@@ -179,21 +185,61 @@ def _since_lines(account: Account) -> Iterator[str]:
     yield ""
 
 
-def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None:
+def show_docket(
+    run: Run, *, as_json: bool, more: bool, ledger: Path | None = None
+) -> None:
     """
-    Show the whole account on standard output, laid out as a cash book.
+    Show what a docket came to on standard output.
+
+    That is: what changed since the last run, what needs attention, a line a result and
+    the books; or the whole account, laid out as a cash book.
 
     Parameters
     ----------
     run : Run
     as_json : bool
-        Give it as JSON instead.
+        Give the account as JSON instead.
+    more : bool
+        Whether the whole account is shown.
     ledger : Path, optional
         The folder of the ledger, to be told.
     """
     if as_json:
         click.echo(account_text(run.account, run.balance), nl=False)
-        return
+    elif more:
+        _show_account(run, ledger)
+    else:
+        for text in _docket_lines(run, ledger):
+            click.echo(text)
+
+
+def _docket_lines(run: Run, ledger: Path | None) -> Iterator[str]:
+    account = run.account
+    started = account.started[:16].replace("T", " ")
+    yield visible(f"{account.title}, {started} UTC")
+    yield ""
+    yield from _since_lines(account)
+    yield from attention_lines(account, speaker=DOCKET)
+    yield ""
+    width = max((len(out.address) for out in account.outs), default=0)
+    for out in account.outs:
+        name = visible(out.address).ljust(min(width, _WIDEST_ADDRESS))
+        yield f"{name}  {counted(out.records, 'record')}"
+    yield from _control_lines(account, sys.stdout, with_chains=False)
+    yield books_words(run.balance)
+    if ledger is not None:
+        page = ledger / "account.html"
+        yield visible(f"The ledger is in {ledger}; the account to read is {page}.")
+    yield from _stop_lines(account)
+
+
+def _stop_lines(account: Account) -> Iterator[str]:
+    if account.stops():
+        stops = counted(account.stops(), "finding")
+        yield f"{stops} of severity stop: 'gruff run' then ends with status 1."
+
+
+def _show_account(run: Run, ledger: Path | None) -> None:
     from gruff_ledger.cli.screen.tables import account_view
 
     account = run.account
@@ -208,6 +254,5 @@ def show_account(run: Run, *, as_json: bool, ledger: Path | None = None) -> None
     if ledger is not None:
         click.echo(visible(f"The ledger is in {ledger}."))
     click.echo(balance_words(run.balance))
-    if account.stops():
-        stops = counted(account.stops(), "finding")
-        click.echo(f"{stops} of severity stop: 'gruff run' then ends with status 1.")
+    for text in _stop_lines(account):
+        click.echo(text)
