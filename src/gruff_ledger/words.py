@@ -11,6 +11,9 @@ _UNSAFE = re.compile(
     "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
 )
 
+# Spaces that nobody sees, or takes for one.
+_HIDDEN_SPACES = re.compile(r"^[ \u00a0]+|[ \u00a0]+$|[ \u00a0]{2,}|\u00a0")
+
 # Numbers over 9,999 are easier to read with their thousands parted.
 _PARTED_FROM = 10_000
 
@@ -25,6 +28,18 @@ def visible(text: str) -> str:
     red\x1b[31m\ttab
     """
     return _UNSAFE.sub(lambda found: found[0].encode("unicode_escape").decode(), text)
+
+
+def show_spaces(text: str) -> str:
+    """
+    Return a text to be seen, with a dot for each space at its ends or beside another.
+
+    Examples
+    --------
+    >>> show_spaces(" 0007"), show_spaces("South  Quay"), show_spaces("South Quay")
+    ('·0007', 'South··Quay', 'South Quay')
+    """
+    return _HIDDEN_SPACES.sub(lambda found: "·" * len(found[0]), visible(text))
 
 
 def counted(count: int, one: str, several: str | None = None) -> str:

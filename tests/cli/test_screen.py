@@ -73,7 +73,7 @@ class ScreenTest(FolderTest):
     def test_records_are_shown_down(self) -> None:
         self.write("a.csv", LIST)
         shown = self.shown("show", "a.csv", "--records", "2", "--down")
-        self.assertIn("record 2", shown)
+        self.assertIn("row 3", shown)
         self.assertRegex(shown, r"boat +Bold")
         self.assertIn("Nothing was changed.", shown)
         self.assertNotIn("record 1", shown)

@@ -96,6 +96,12 @@ class SourcePlaces(NamedTuple):
         above = self.heading_rows[source] if source < len(self.heading_rows) else None
         return f"record {record}" if above is None else f"row {above + record}"
 
+    def cite(self, origin: Origin, at: int, *, with_name: bool) -> str:
+        """Return the place of one record as a column of places has it."""
+        source = int(origin.source[at])
+        row = self.tell(source, int(origin.record[at])).removeprefix("row ")
+        return f"{self.names[source]}, {row}" if with_name else row
+
 
 def source_places(sources: Sequence[Line]) -> SourcePlaces:
     """Return what tells where the records of a run's sources are."""

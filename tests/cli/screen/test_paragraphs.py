@@ -1,21 +1,15 @@
 """Tests of what is shown on the screen."""
 
-import io
 import unittest
-from typing import Any
 
 import numpy as np
-from rich.console import Console
 
 from gruff_ledger.account.words import SourcePlaces, places
 from gruff_ledger.cli.screen.paragraphs import note_lines
-from gruff_ledger.cli.screen.tables import list_view
-from gruff_ledger.columns.arrays import text_column
-from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.outcome import Note
 from gruff_ledger.speakers import COMMAND, DOCKET
-from gruff_ledger.table import Origin, Table
+from gruff_ledger.table import Origin
 from gruff_ledger.words import counted, visible
-from tests.support import table
 
 
 class VisibleTest(unittest.TestCase):
@@ -58,43 +52,3 @@ class NoteLinesTest(unittest.TestCase):
             list(note_lines([note], SourcePlaces(), speaker=DOCKET)),
             ["! Odd. Set 'by'."],
         )
-
-
-class ListViewTest(unittest.TestCase):
-    def shown(
-        self, given: Table, width: int = 60, height: int = 20, **more: Any
-    ) -> str:
-        """Return what a window of that size shows."""
-        out = io.StringIO()
-        console = Console(file=out, width=width, height=height)
-        console.print(list_view(given, width, height, 2, **more))
-        return out.getvalue()
-
-    def test_only_records_with_findings_where_asked(self) -> None:
-        """The clean ones are counted; where none is found all are shown."""
-        given = table("a|b", "1|x", "2|y", "3|z")
-        found = Finding(
-            *("b is known", Severity.WARN, "b is odd.", "b"),
-            given.origin.pick(np.array([1])),
-            text_column(["y"]),
-        )
-        places = SourcePlaces(("north",), (2,))
-        told = self.shown(given, findings=[found], found_in=places)
-        self.assertRegex(told, r"row +a +b")
-        self.assertRegex(told, r"\n +4 +2 +y")
-        self.assertNotIn("x", told)
-        self.assertIn("2 more records have no findings", told)
-        self.assertIn("x", self.shown(given, findings=[], found_in=places))
-
-    def test_numbers_stand_to_the_right_and_the_rest_is_counted(self) -> None:
-        """Markup and control characters in cells are only text."""
-        records = [f"{number}|[red]\x1b" for number in range(8, 30)]
-        told = self.shown(table("Length|Boat", *records))
-        lines = [line.rstrip() for line in told.splitlines()]
-        self.assertIn("      8   [red]\\x1b", [line[1:] for line in lines] + lines)
-        self.assertIn("12 more records", told)
-
-    def test_fields_beyond_the_window_are_named(self) -> None:
-        """So that nobody takes what is shown for all there is."""
-        told = self.shown(table("a|b|c|d|e", "|".join(["x" * 9] * 5)), width=34)
-        self.assertIn("more fields: d, e", told)

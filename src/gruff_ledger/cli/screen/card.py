@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from rich import box
+from rich.console import RenderableType
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
+from gruff_ledger.cli.screen.listing import Window
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.job.engine import Run
 from gruff_ledger.words import visible
@@ -17,12 +19,13 @@ class CardPage(Page):
 
     tells_balance = False
 
-    def view(self, run: Run, width: int) -> ScreenTable | None:
+    def view(self, run: Run, window: Window) -> RenderableType:
         """Lay out a card that goes down, with nothing cut off."""
+        width = window.width
         table = run.result
         assert table is not None
         if table.headings[0] != "field":
-            return None
+            return super().view(run, window)
         records = len(table.headings) - 1
         first = ScreenColumn(
             "", style="bold", overflow="fold", max_width=max(12, width // 3)

@@ -1,4 +1,4 @@
-"""The page that `flag` shows: the records with findings, and not the clean ones."""
+"""The pages of verbs that find something: the records with findings are on them."""
 
 from __future__ import annotations
 
@@ -6,6 +6,12 @@ from gruff_ledger.cli.screen.page import Page
 
 
 class FlagPage(Page):
-    """The page of a list that was checked."""
+    """The page of a list that was checked: the clean records are only counted."""
 
-    shows_found_only = True
+    picks = "found"
+
+
+class LookupPage(Page):
+    """The page of a list that was filled in: what was found, and what was not."""
+
+    picks = "both"

@@ -6,15 +6,19 @@ it is imported where a result is shown.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Literal
 
+from gruff_ledger.account.words import source_places
 from gruff_ledger.cli.screen.remarks import page_lines
 from gruff_ledger.speakers import COMMAND
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
+    from gruff_ledger.account.ledger import Account
+    from gruff_ledger.cli.screen.listing import Window
     from gruff_ledger.job.engine import Run
 
 
@@ -28,17 +32,28 @@ class Page:
         Whether the summary says that the account balances.
     has_remarks : bool
         Whether its view has the remarks in it, which are then not said again.
-    shows_found_only : bool
-        Whether a table of its result shows only records with findings.
+    picks : str
+        Which records a table shows where not all fit; see `listing.ListTerms`.
     """
 
     tells_balance = True
     has_remarks = False
-    shows_found_only = False
+    picks: Literal["first", "found", "both"] = "first"
 
-    def view(self, run: Run, width: int) -> RenderableType | None:
-        """Lay the result out for a window of that width; None for a table."""
-        return None
+    def view(self, run: Run, window: Window) -> RenderableType:
+        """Lay the result out for a window: as a table, of what the work is about."""
+        from gruff_ledger.cli.screen.listing import ListTerms, list_view
+
+        assert run.result is not None
+        account = run.account
+        terms = ListTerms(
+            first=fields_of_work(account, run.result.headings),
+            measured=run.measured,
+            findings=[each for line in account.lines() for each in line.findings],
+            places=source_places(account.sources),
+            picks=self.picks,
+        )
+        return list_view(run.result, window, terms)
 
     def facts(self, run: Run) -> object | None:
         """Return what ``--json`` gives; None for the account."""
@@ -47,6 +62,47 @@ class Page:
     def remark_lines(self, run: Run, *, more: bool) -> Iterator[str]:
         """Yield what the work came to, what needs attention, and how it was read."""
         yield from page_lines(run.account, speaker=COMMAND, more=more)
+
+
+def fields_of_work(account: Account, headings: Sequence[str]) -> tuple[str, ...]:
+    """
+    Return the fields of a list that the last entry used, made, changed or found.
+
+    A field counts as used where its heading stands in one of the terms as a word: that
+    may be one too many, and is only for what comes first on a screen.
+    """
+    if not account.entries:
+        return ()
+    entry = account.entries[-1]
+    given = {
+        heading
+        for line in account.lines()
+        if line.result in entry.facts["lists"]
+        for heading in line.facts["headings"]
+    }
+    said = "\n".join(_texts_in(entry.facts["terms"]))
+    touched = {change.field for change in entry.changes}
+    touched |= {found.field for found in entry.findings}
+    return tuple(
+        heading
+        for heading in headings
+        if heading not in given
+        or heading in touched
+        or re.search(rf"(?<!\w){re.escape(heading)}(?!\w)", said)
+    )
+
+
+def _texts_in(value: Any) -> Iterator[str]:
+    """Yield the texts of terms as an account has them, with the keys of tables."""
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, Mapping):
+        for key, each in value.items():
+            yield str(key)
+            yield from _texts_in(each)
+    elif isinstance(value, Sequence):
+        for each in value:
+            yield from _texts_in(each)
 
 
 def page_of(place: str) -> Page:

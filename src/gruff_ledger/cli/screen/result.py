@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import IO
 
 import click
 import msgspec
@@ -16,9 +16,8 @@ from gruff_ledger.account.words import (
     books_words,
     since_rows,
     since_words,
-    source_places,
 )
-from gruff_ledger.cli.screen.page import Page, page_of
+from gruff_ledger.cli.screen.page import page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
 from gruff_ledger.cli.screen.remarks import attention_lines, remark_lines
 from gruff_ledger.job.engine import Run
@@ -31,11 +30,9 @@ from gruff_ledger.lists.outputs.prepare import (
     write_parts,
 )
 from gruff_ledger.speakers import DOCKET
+from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.verb import Verb
-
-if TYPE_CHECKING:
-    pass
 
 # New, gone and changed records of a result that are told one by one.
 _SINCE_ROWS = 6
@@ -59,15 +56,14 @@ def show_verb(
     if facts is not None:
         click.echo(msgspec.json.format(msgspec.json.encode(facts), indent=2))
         return
-    view = None
-    is_read_here = sys.stdout.isatty() and writing == WritingTerms()
-    if run.result is not None and is_read_here:
-        view = page.view(run, screen(sys.stdout).width)
+    is_shown = (
+        run.result is not None and sys.stdout.isatty() and writing == WritingTerms()
+    )
     summary: list[str] = []
     if as_json:
         summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
     elif not quiet:
-        if view is None or not page.has_remarks:
+        if not (is_shown and page.has_remarks):
             summary += page.remark_lines(run, more=more)
         summary += _beside_lines(run, verb)
         only_looks = verb.stage == "look" and not run.account.outs
@@ -75,47 +71,30 @@ def show_verb(
         summary += _ending_lines(run.account, balance, ledger)
         if only_looks:
             summary.append("Nothing was changed.")
-        elif is_read_here and run.result is not None and view is None:
+        elif is_shown:
             summary.append("To keep this: add --to FILE, such as --to result.csv")
-    if view is not None:
-        screen(sys.stdout).print(view)
+    if is_shown:
+        from gruff_ledger.cli.screen.listing import Window
+
+        console = screen(sys.stdout)
+        used = 0 if as_json else len(summary)
+        console.print(page.view(run, Window(console.width, console.height - used)))
     elif run.result is not None:
-        _show_result(run, writing, page, 0 if as_json else len(summary))
+        _write_result(run.result, writing)
     if run.result is not None and summary and sys.stdout.isatty():
         click.echo(err=True)
     for line in summary:
         click.echo(line, err=True)
 
 
-def _show_result(run: Run, writing: WritingTerms, page: Page, used_lines: int) -> None:
-    """Show a list on a terminal; write it as delimited text to a pipe or file."""
-    table = run.result
-    assert table is not None
-    if not sys.stdout.isatty() or writing != WritingTerms():
-        place = Path("standard output")
-        found = check_output(place, writing, [None])
-        if writing.guard_formulas:
-            table = with_guarded_headings(guard(table)[0])
-        write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
-        sys.stdout.buffer.flush()
-        return
-    from gruff_ledger.cli.screen.tables import list_view
-
-    console = screen(sys.stdout)
-    findings = [each for line in run.account.lines() for each in line.findings]
-    console.print(
-        list_view(
-            table,
-            console.width,
-            console.height,
-            used_lines,
-            run.measured,
-            findings,
-            found_in=source_places(run.account.sources)
-            if page.shows_found_only
-            else None,
-        )
-    )
+def _write_result(table: Table, writing: WritingTerms) -> None:
+    """Write a list as delimited text to standard output."""
+    place = Path("standard output")
+    found = check_output(place, writing, [None])
+    if writing.guard_formulas:
+        table = with_guarded_headings(guard(table)[0])
+    write_parts(place, found, [(None, table)], writing, sys.stdout.buffer)
+    sys.stdout.buffer.flush()
 
 
 def _ending_lines(
@@ -135,7 +114,7 @@ def _beside_lines(run: Run, verb: Verb) -> Iterator[str]:
     """Yield the lists beside the result that are to be seen, on a terminal."""
     if not sys.stderr.isatty():
         return
-    from gruff_ledger.cli.screen.tables import list_view
+    from gruff_ledger.cli.screen.listing import Window, list_view
 
     console = screen(sys.stderr)
     for each in verb.beside:
@@ -145,7 +124,7 @@ def _beside_lines(run: Run, verb: Verb) -> Iterator[str]:
         if not len(table):
             continue
         with console.capture() as captured:
-            console.print(list_view(table, console.width, 0))
+            console.print(list_view(table, Window(console.width)))
         yield f"{table.name.capitalize()}:"
         yield from captured.get().rstrip("\n").split("\n")
 

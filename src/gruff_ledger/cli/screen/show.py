@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
+import numpy as np
 from rich import box
 from rich.console import Group, RenderableType
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
+from gruff_ledger.account.words import SourcePlaces, source_places
+from gruff_ledger.cli.screen.listing import Window
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.job.engine import Run
 from gruff_ledger.table import Table
@@ -23,21 +26,26 @@ _MOST_DOWN = 200
 class ShowPage(Page):
     """The page of a list that is looked at."""
 
-    def view(self, run: Run, width: int) -> Group | None:
+    def view(self, run: Run, window: Window) -> RenderableType:
         """Lay records out as lines, where that was asked for."""
         if run.result is None or not run.detail.is_down:
-            return None
-        return Group(*_cards(run.result, width))
+            return super().view(run, window)
+        places = source_places(run.account.sources)
+        return Group(*_cards(run.result, window.width, places))
 
 
-def _cards(table: Table, width: int) -> Iterator[RenderableType]:
+def _cards(table: Table, width: int, sources: SourcePlaces) -> Iterator[RenderableType]:
     headings = [visible(heading) for heading in table.headings]
     records = table.records(0, _MOST_DOWN)
-    numbers = table.places.record[: len(records)].tolist()
-    for number, record in zip(numbers, islice(records, len(records)), strict=True):
+    places = table.places.pick(np.arange(len(records)))
+    for number, record in enumerate(islice(records, len(records))):
+        source, place = int(places.source[number]), int(places.record[number])
         card = ScreenTable(
             ScreenColumn(
-                f"record {number}", style="bold", overflow="fold", max_width=width // 3
+                sources.tell(source, place),
+                style="bold",
+                overflow="fold",
+                max_width=width // 3,
             ),
             ScreenColumn("", overflow="fold"),
             box=box.SIMPLE_HEAD,

@@ -23,6 +23,7 @@ from gruff_ledger.account.words import (
     write_words,
 )
 from gruff_ledger.cli.options import reading_words
+from gruff_ledger.cli.screen.listing import Window
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
 from gruff_ledger.cli.screen.remarks import source_words
@@ -47,8 +48,9 @@ class SurveyPage(Page):
 
     has_remarks = True
 
-    def view(self, run: Run, width: int) -> Group:
+    def view(self, run: Run, window: Window) -> Group:
         """Lay out each list: its fields, and what looks wrong in them."""
+        width = window.width
         parts: list[RenderableType] = []
         proposed: set[Path] = set()
         for one in run.detail:

@@ -1,15 +1,12 @@
-"""Tables on the screen: a list fitted to the window, and the account as a cash book."""
+"""The account on the screen as a cash book, with tables of findings and of sums."""
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Sequence
 
 import msgspec
 from rich import box
-from rich.cells import cell_len
-from rich.console import Group
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
@@ -24,23 +21,7 @@ from gruff_ledger.account.words import (
     show_values,
 )
 from gruff_ledger.outcome import Finding, Severity
-from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
-
-# Lines of the window that the heading, its rule, the count of the rest and the next
-# prompt take.
-_OTHER_LINES = 8
-_LEAST_RECORDS = 5
-
-# A column cut narrower than this shows nothing useful: fields that would be are left
-# out and named.
-_LEAST_WIDTH = 8
-
-# The longest bar, in characters.
-_BAR_CELLS = 12
-
-# What rich puts between two columns of this kind of table.
-_GAP_WIDTH = 3
 
 # Both colours can be read on a light and on a dark background.
 _SEVERITY_STYLES = {
@@ -48,163 +29,6 @@ _SEVERITY_STYLES = {
     Severity.WARN: "dark_orange3",
     Severity.NOTE: "",
 }
-
-_NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
-
-
-def list_view(
-    table: Table,
-    width: int,
-    height: int,
-    used_lines: int = 0,
-    measured: str = "",
-    findings: Sequence[Finding] = (),
-    *,
-    found_in: SourcePlaces | None = None,
-) -> Group:
-    """
-    Lay out the first records of a list for a window of that size, in characters.
-
-    Fields whose shown cells are numbers for the most part are aligned to the right.
-    Where not all fits, the widest fields are cut first; what is not shown is counted
-    below.
-
-    Parameters
-    ----------
-    table : Table
-    width, height : int
-        Of the window.
-    used_lines : int
-        Lines that will be shown below the list.
-    measured : str
-        The heading of a field of whole numbers, of which a bar is drawn.
-    findings : sequence of Finding
-        Cells that were found stand out.
-    found_in : SourcePlaces, optional
-        To show only records with findings, where there are any, each with its place.
-    """
-    most = max(_LEAST_RECORDS, height - _OTHER_LINES - used_lines)
-    clean = 0
-    rows: list[str] = []
-    if found_in is not None and findings:
-        from gruff_ledger.lists.outputs.cell_findings import records_found
-
-        places = records_found(table, findings)
-        if len(places):
-            clean = len(table) - len(places)
-            table = table.pick_records(places)
-            rows = _rows_of(table.cut_records(0, most), found_in)
-    records = [tuple(map(visible, record)) for record in table.records(0, most)]
-    headings = [visible(heading) for heading in table.headings]
-    found = _found_cells(table.cut_records(0, len(records)), findings)
-    if measured in table.headings:
-        place = table.headings.index(measured)
-        bars = _bars([record[place] for record in records], table, measured)
-        headings.insert(place + 1, "")
-        records = [
-            (*record[: place + 1], bar, *record[place + 1 :])
-            for record, bar in zip(records, bars, strict=True)
-        ]
-    if rows:
-        headings = ["row", *headings]
-        records = [(row, *rec) for row, rec in zip(rows, records, strict=True)]
-        found = {
-            (record, None if place is None else place + 1) for record, place in found
-        }
-    shown = zip(headings, *records, strict=True)
-    natural = [max(map(cell_len, texts)) for texts in shown]
-    widths = _fitted(natural, width)
-    view = ScreenTable(
-        *(
-            ScreenColumn(
-                Text(headings[place]),
-                justify="right" if _are_mostly_numbers(records, place) else "left",
-                no_wrap=True,
-                overflow="ellipsis",
-                width=widths[place],
-            )
-            for place in range(len(widths))
-        ),
-        box=box.SIMPLE_HEAD,
-        pad_edge=False,
-    )
-    for number, record in enumerate(records):
-        view.add_row(
-            *(
-                Text(cell, style="bold underline" if (number, place) in found else "")
-                for place, cell in enumerate(record[: len(widths)])
-            )
-        )
-    rest = _rest(len(table) - len(records), headings[len(widths) :], clean)
-    return Group(view, *rest)
-
-
-def _rows_of(table: Table, sources: SourcePlaces) -> list[str]:
-    """Return the row of each record as its source shows it, with that if several."""
-    origin = table.places
-    several = len(set(origin.source.tolist())) > 1
-    rows = []
-    for source, record in zip(
-        origin.source.tolist(), origin.record.tolist(), strict=True
-    ):
-        row = sources.tell(source, record).removeprefix("row ")
-        rows.append(f"{visible(sources.names[source])}, {row}" if several else row)
-    return rows
-
-
-def _found_cells(
-    table: Table, findings: Sequence[Finding]
-) -> set[tuple[int, int | None]]:
-    """Return the cells of the records shown that findings are on."""
-    if not findings:
-        return set()
-    from gruff_ledger.lists.outputs.cell_findings import remarks_on
-
-    return {(remark.record, remark.field) for remark in remarks_on(table, findings).all}
-
-
-def _bars(numbers: list[str], table: Table, measured: str) -> list[str]:
-    """Draw whole numbers as bars, the greatest of the field as long as it may be."""
-    most = max(map(int, table.cells(measured).to_pylist()), default=0)
-    eighths = [round(int(number) * _BAR_CELLS * 8 / max(most, 1)) for number in numbers]
-    return [
-        "█" * (length // 8) + ("", *"▏▎▍▌▋▊▉")[length % 8] if length else "▏"
-        for length in eighths
-    ]
-
-
-def _fitted(natural: list[int], width: int) -> list[int]:
-    """Return the widths of the first columns that fit, the widest ones cut alike."""
-    for count in range(len(natural), 0, -1):
-        room = width - _GAP_WIDTH * count
-        widths = sorted(natural[:count])
-        for place, each in enumerate(widths):
-            most = room // (count - place)
-            if each > most:
-                break
-            room -= each
-        else:
-            return natural[:count]
-        if most >= _LEAST_WIDTH or count == 1:
-            return [min(each, max(most, 1)) for each in natural[:count]]
-    return []
-
-
-def _are_mostly_numbers(records: list[tuple[str, ...]], place: int) -> bool:
-    cells = [record[place] for record in records if record[place].strip()]
-    return 2 * sum(map(bool, map(_NUMBER.fullmatch, cells))) > len(cells)
-
-
-def _rest(records: int, fields: list[str], clean: int) -> list[Text]:
-    said = []
-    if records > 0:
-        said.append(counted(records, "more record"))
-    if clean:
-        has = counted(clean, "more record has", "more records have")
-        said.append(f"{has} no findings")
-    if fields:
-        said.append("more fields: " + ", ".join(fields))
-    return [Text(visible("; ".join(said)))] if said else []
 
 
 class _Figure(msgspec.Struct, frozen=True):
