@@ -77,6 +77,8 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
         For each, the value that may have been meant, or blank.
     says_nearest : bool
         Whether its messages name that already.
+    is_noted : bool
+        Whether a note of the same work says it too: a page then shows that one only.
     """
 
     rule: str
@@ -88,6 +90,7 @@ class Finding(msgspec.Struct, frozen=True, eq=False):
     said: Column | None = None
     nearest: Column | None = None
     says_nearest: bool = False
+    is_noted: bool = False
 
     @property
     def unsaid_nearest(self) -> Column | None:

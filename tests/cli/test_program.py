@@ -84,11 +84,36 @@ class CommandTest(FolderTest):
         self.assertEqual(source.read_text(encoding="utf-8"), LIST)
 
     def test_summary_as_json_and_no_summary(self) -> None:
-        """On standard error, beside the result."""
+        """With the list where it goes nowhere else; the same for every verb."""
         self.write("a.csv", LIST)
         done = self.gruff("duplicates", "a.csv", "--json")
-        account = json.loads(done.stderr)
-        self.assertEqual(len(account["sources"][0]["sha256"]), 64)
+        self.assertEqual(done.stderr, b"")
+        page = json.loads(done.stdout)
+        self.assertEqual(len(page["account"]["sources"][0]["sha256"]), 64)
+        self.assertEqual(page["verb"], "duplicates")
+        self.assertIn("Balanced.", page["books"])
+        kept = self.gruff("duplicates", "a.csv").stdout.decode().splitlines()
+        self.assertEqual(len(page["result"]["records"]), len(kept) - 1)
+        self.assertEqual(page["result"]["fields"], list(page["result"]["records"][0]))
+        done = self.gruff("duplicates", "a.csv", "--json", "--to", "b.csv")
+        written = json.loads(done.stdout)
+        self.assertIsNone(written["result"])
+        self.assertEqual(
+            written["written"], [{"to": "b.csv", "records": len(kept) - 1}]
+        )
+        for key in ("headline", "attention", "notes"):
+            self.assertEqual(written[key], page[key])
+
+    def test_remarks_as_json_name_their_records(self) -> None:
+        """By list, record and row, with how many there are."""
+        self.write("a.csv", "Quays\n\nBerth,B\n1,x\n,y\n2,z\n")
+        done = self.gruff("flag", "a.csv", "--required", "Berth", "--json")
+        (each,) = json.loads(done.stdout)["attention"]
+        self.assertEqual((each["severity"], each["count"]), ("warn", 1))
+        self.assertEqual(each["first"], [{"list": "a", "record": 2, "row": 5}])
+
+    def test_no_summary(self) -> None:
+        self.write("a.csv", LIST)
         self.assertEqual(self.gruff("duplicates", "a.csv", "--quiet").stderr, b"")
 
     def test_stops_end_with_status_1(self) -> None:
@@ -96,9 +121,7 @@ class CommandTest(FolderTest):
         self.write("a.csv", "Berth\n1\n\n2\n")
         options = ("--required", "Berth", "--severity", "stop", "--to", "out.csv")
         done = self.gruff("flag", "a.csv", *options, status=1)
-        self.assertIn(
-            "stop: Berth is blank: 1 record: a record 2.", done.stderr.decode()
-        )
+        self.assertIn("stop: Berth is blank: 1 record: a, row 3.", done.stderr.decode())
         self.assertEqual(self.text("out.csv"), 'Berth\n1\n""\n2\n')
 
     def test_options_take_names_pairs_and_tables(self) -> None:

@@ -58,8 +58,9 @@ class SharedTest(FolderTest):
             with self.subTest(name):
                 to = ("--to", "out.xlsx", "--replace")
                 told = self.gruff(name, *common, *to, "--json", status=None)
-                said = json.loads(told.stdout or told.stderr)
-                self.assertIn("balance", said)
+                said = json.loads(told.stdout)
+                self.assertEqual((said["verb"], told.stderr), (name, b""))
+                self.assertTrue(said["account"]["balance"]["balances"])
                 quiet = self.gruff(name, *common, *to, "--quiet", status=None)
                 self.assertEqual((quiet.stdout, quiet.stderr), (b"", b""))
 

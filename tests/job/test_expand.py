@@ -57,7 +57,7 @@ class ExpandTest(FolderTest):
             '[[out]]\nto = "n.csv"\nlist = "n"\n[[out]]\nto = "once.csv"\n'
         )
         done = self.gruff("run", "d.toml")
-        self.assertIn("summed", done.stdout.decode())
+        self.assertIn("2 of them figures on 3 others", done.stdout.decode())
         self.assertEqual(
             [list(each.values()) for each in self.records("n.csv")],
             [["Amber", "2", "66.7%"], ["Bold", "1", "33.3%"]],

@@ -34,7 +34,7 @@ class PartsAgainTest(FolderTest):
             )
             record = self.records("b.csv")[1]
             self.assertEqual([record["Pontoon"], record["Number"]], expected)
-            told = done.stderr.decode()
+            told = done.stdout.decode()
             self.assertIn("2 have 2 parts, 1 has 1 part, 1 has 3 parts, 1 is", told)
 
     def test_every_cell_can_be_quoted(self) -> None:

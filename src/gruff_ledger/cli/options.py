@@ -237,7 +237,9 @@ def ledger_options() -> list[click.Option]:
         ),
         click.Option(["--replace"], is_flag=True, help="Replace outputs that exist."),
         click.Option(
-            ["--json", "as_json"], is_flag=True, help="Give the summary as JSON."
+            ["--json", "as_json"],
+            is_flag=True,
+            help="Give the page as JSON on standard output: list, remarks and account.",
         ),
         click.Option(["--quiet"], is_flag=True, help="Give no summary."),
         click.Option(

@@ -384,10 +384,5 @@ def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
         write_delimited(table, sink, heading=number == 0)
 
 
-def account_text(account: Account, balance: Balance) -> bytes:
-    """Return the account as JSON (RFC 8259), laid out to be read by people too."""
-    return _format_json(account_facts(account, balance))
-
-
 def _format_json(facts: Mapping[str, Any]) -> bytes:
     return msgspec.json.format(msgspec.json.encode(facts), indent=2) + b"\n"

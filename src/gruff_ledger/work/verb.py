@@ -55,7 +55,7 @@ class Beside(NamedTuple):
     key : str
     description : str
     shown : bool
-        Whether its first records are shown beneath the result on a terminal.
+        Whether ``--more`` shows its first records beneath the result on a terminal.
     """
 
     key: str

@@ -7,6 +7,7 @@ import unittest
 
 import openpyxl
 
+from gruff_ledger.account.words import SourcePlaces
 from gruff_ledger.cli.commands.review import Session, question_view
 from gruff_ledger.work.check.duplicates.perform import perform
 from gruff_ledger.work.check.duplicates.terms import DuplicatesTerms
@@ -157,13 +158,15 @@ class SessionTest(unittest.TestCase):
         """With the records of its other questions, and the key that joins all."""
         from rich.console import Console
 
+        sources = SourcePlaces(("l",), (1,))
+
         def shown(at: int) -> str:
             console = Console(width=120, record=True, file=io.StringIO())
             question = self.QUESTIONS.all[at]
-            console.print(question_view(self.QUESTIONS, question, at + 1, 3, ["l"]))
+            console.print(question_view(self.QUESTIONS, question, at + 1, 3, sources))
             return console.export_text()
 
-        for words in ("l record 1", "l record 2", "l record 3", "a all 3 of the"):
+        for words in ("l, row 2", "l, row 3", "l, row 4", "a all 3 of the"):
             self.assertIn(words, shown(0))
         self.assertNotIn("a all", shown(2))
 

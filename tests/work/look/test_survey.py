@@ -215,7 +215,7 @@ class SurveyTest(FolderTest):
         for name, more, data in (plain, odd, wide):
             self.write(name, data)
             done = self.gruff("survey", name, *more, "--json")
-            (one,) = json.loads(done.stdout)["lists"]
+            (one,) = json.loads(done.stdout)["detail"]["lists"]
             kinds = {each["kind"] for each in one["warnings"]}
             self.assertLessEqual({"stray spaces", "formula-like", "unseen"}, kinds)
             for each in one["warnings"]:
@@ -229,7 +229,7 @@ class SurveyTest(FolderTest):
                         continue
                     made = words[words.index("--to") + 1]
                     left = self.gruff("survey", made, "--json").stdout
-                    (after,) = json.loads(left)["lists"]
+                    (after,) = json.loads(left)["detail"]["lists"]
                     if words[0] == "scrub":
                         still = [
                             (other["kind"], other["field"])
@@ -239,7 +239,8 @@ class SurveyTest(FolderTest):
 
     def test_all_of_it_as_json(self) -> None:
         self.write("a.csv", "title\n\nboat,paid\nAmber,5\nBold,\n,\n")
-        (one,) = json.loads(self.gruff("survey", "a.csv", "--json").stdout)["lists"]
+        page = json.loads(self.gruff("survey", "a.csv", "--json").stdout)
+        (one,) = page["detail"]["lists"]
         self.assertEqual(one["records"], 2)
         self.assertEqual(one["blank_at_end"], 1)
         self.assertEqual(one["heading_row"], 3)

@@ -56,7 +56,7 @@ class Page:
         return list_view(run.result, window, terms)
 
     def facts(self, run: Run) -> object | None:
-        """Return what ``--json`` gives; None for the account."""
+        """Return what ``--json`` has beside list and account; None for nothing."""
         return None
 
     def remark_lines(self, run: Run, *, more: bool) -> Iterator[str]:

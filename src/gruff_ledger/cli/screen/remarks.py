@@ -8,7 +8,7 @@ what is many, the first are shown; ``--more`` shows all.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import IO
+from typing import IO, NamedTuple
 
 from gruff_ledger.account.ledger import Account, Line
 from gruff_ledger.account.words import (
@@ -26,6 +26,7 @@ from gruff_ledger.cli.screen.paragraphs import (
 )
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.speakers import Speaker
+from gruff_ledger.table import Origin
 from gruff_ledger.words import counted
 
 # What a page shows of each, without ``--more``.
@@ -52,6 +53,95 @@ def source_words(line: Line) -> str:
     )
 
 
+class Remark(NamedTuple):
+    """
+    Something that is said of a run.
+
+    Attributes
+    ----------
+    text : str
+    severity : str
+        ``stop`` or ``warn`` where it needs attention, else ``note``.
+    origin : Origin, optional
+        The records that it is about.
+    """
+
+    text: str
+    severity: Severity
+    origin: Origin | None = None
+
+    @property
+    def mark(self) -> str:
+        """What stands before it."""
+        return "- " if self.severity is Severity.NOTE else "! "
+
+
+class Remarks(NamedTuple):
+    """
+    All that is said of a run, in the order in which it is to be read.
+
+    Attributes
+    ----------
+    headlines : tuple of Remark
+        What the work came to.
+    attention : tuple of Remark
+        What needs attention, the worst first.
+    notes : tuple of Remark
+    """
+
+    headlines: tuple[Remark, ...]
+    attention: tuple[Remark, ...]
+    notes: tuple[Remark, ...]
+
+
+def remarks_of(
+    account: Account, *, speaker: Speaker, with_labels: bool = False, all_: bool = False
+) -> Remarks:
+    """
+    Return all that is said of a run.
+
+    Parameters
+    ----------
+    account : Account
+    speaker : Speaker
+    with_labels : bool
+        Whether each says which entry it is of.
+    all_ : bool
+        Whether findings that a note says too are among them.
+    """
+    sources = source_places(account.sources)
+    headlines: list[Remark] = []
+    attention: list[tuple[int, Remark]] = []
+    notes: list[Remark] = []
+    parts = [(line.label, line.notes, line.findings) for line in account.lines()]
+    entries = {line.label for line in account.entries} if with_labels else set()
+    for name, said, findings in [*parts, ("", tuple(account.notes), ())]:
+        label = f"{name}: " if name in entries else ""
+        for note in said:
+            severity = Severity.WARN if note.warning else Severity.NOTE
+            text = label + note_text(note, sources, speaker=speaker)
+            remark = Remark(text, severity, note.origin)
+            if note.is_headline:
+                headlines.append(remark)
+            elif note.warning:
+                attention.append((1, remark))
+            else:
+                notes.append(remark)
+        for found in findings:
+            if not all_ and _is_said_by_note(found):
+                continue
+            text = label + finding_text(found, sources)
+            remark = Remark(text, found.severity, found.origin)
+            if found.severity is Severity.NOTE:
+                notes.append(remark)
+            else:
+                attention.append((2 * (found.severity is Severity.STOP), remark))
+    attention.sort(key=lambda each: -each[0])
+    return Remarks(
+        tuple(headlines), tuple(remark for _, remark in attention), tuple(notes)
+    )
+
+
 def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
     """
     Return the remarks of a page, in the order in which they are to be read.
@@ -63,37 +153,10 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
     more : bool
         Whether all are shown, and not the first of each kind.
     """
-    names = source_places(account.sources)
-    notes = [note for line in account.lines() for note in line.notes]
-    notes += account.notes
-    found = [each for line in account.lines() for each in line.findings]
-    found.sort(key=lambda each: -each.severity.rank)
-    grave = [each for each in found if each.severity is not Severity.NOTE]
-    headlines = [note for note in notes if note.is_headline]
-    warnings = [note for note in notes if note.warning and not note.is_headline]
-    plain = [note for note in notes if not (note.warning or note.is_headline)]
-    mild = [each for each in found if each.severity is Severity.NOTE]
-    heads = [
-        list(
-            paragraph(
-                note_text(note, names, speaker=speaker), "! " if note.warning else ""
-            )
-        )
-        for note in headlines
-    ]
-    stops = [each for each in grave if each.severity is Severity.STOP]
-    rest = [each for each in grave if each.severity is not Severity.STOP]
-    attention = [
-        *(list(finding_lines([each], names)) for each in stops),
-        *(list(note_lines([note], names, speaker=speaker)) for note in warnings),
-        *(list(finding_lines([each], names)) for each in rest),
-    ]
-    others = [
-        *(list(note_lines([note], names, speaker=speaker)) for note in plain),
-        *(list(finding_lines([each], names)) for each in mild),
-    ]
+    remarks = remarks_of(account, speaker=speaker, all_=more)
+    heads = [(each, each.mark.replace("- ", "")) for each in remarks.headlines]
     sources = [
-        list(paragraph(source_words(source), ""))
+        (Remark(source_words(source), Severity.NOTE), "")
         for source in account.sources
         if more or not _is_plain(source)
     ]
@@ -101,16 +164,15 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
     hidden = 0
     for parts, most in (
         (heads, _MOST_HEADLINES),
-        (attention, _MOST_TO_ATTEND_TO),
-        (others, _MOST_NOTES),
+        (_marked(remarks.attention), _MOST_TO_ATTEND_TO),
+        (_marked(remarks.notes), _MOST_NOTES),
         (sources, _MOST_SOURCES),
     ):
         most = len(parts) if more else most
-        shown += [line for part in parts[:most] for line in part]
+        for remark, mark in parts[:most]:
+            shown += paragraph(remark.text, mark)
         hidden += max(0, len(parts) - most)
-    if hidden:
-        shown.append(f"{counted(hidden, 'more remark')}: add --more to see all.")
-    return shown
+    return shown + _more_lines(hidden)
 
 
 def attention_lines(account: Account, *, speaker: Speaker) -> list[str]:
@@ -119,32 +181,27 @@ def attention_lines(account: Account, *, speaker: Speaker) -> list[str]:
 
     Each says which entry it is of; how many more remarks there are comes last.
     """
-    places = source_places(account.sources)
-    told: list[tuple[int, str]] = []
-    count = 0
-    for line in account.lines():
-        label = f"{line.label}: " if line in account.entries else ""
-        count += len(line.notes) + len(line.findings)
-        told += [
-            (1, f"{label}{note_text(note, places, speaker=speaker)}")
-            for note in line.notes
-            if note.warning
-        ]
-        told += [
-            (2 if each.severity is Severity.STOP else 0, f"{label}{text}")
-            for each in line.findings
-            if each.severity is not Severity.NOTE
-            for text in [finding_text(each, places)]
-        ]
-    told.sort(key=lambda each: -each[0])
-    shown = [
-        line for _, text in told[:_MOST_OF_DOCKET] for line in paragraph(text, "! ")
-    ]
-    shown += note_lines(account.notes, places, speaker=speaker)
-    rest = count - min(len(told), _MOST_OF_DOCKET)
-    if rest:
-        shown.append(f"{counted(rest, 'more remark')}: add --more to see all.")
-    return shown
+    remarks = remarks_of(account, speaker=speaker, with_labels=True)
+    own = {note.what for note in account.notes if not note.warning}
+    told = list(remarks.attention[:_MOST_OF_DOCKET])
+    told += [each for each in remarks.notes if each.text.startswith(tuple(own))]
+    shown = [line for each in told for line in paragraph(each.text, each.mark)]
+    return shown + _more_lines(sum(map(len, remarks)) - len(told))
+
+
+def _marked(remarks: Sequence[Remark]) -> list[tuple[Remark, str]]:
+    return [(each, each.mark) for each in remarks]
+
+
+def _more_lines(hidden: int) -> list[str]:
+    if hidden <= 0:
+        return []
+    return [f"{counted(hidden, 'more remark')}: add --more to see all."]
+
+
+def _is_said_by_note(found: Finding) -> bool:
+    """Whether a finding needs no words of its own; one that stops a run always does."""
+    return found.is_noted and found.severity is not Severity.STOP
 
 
 def _is_plain(source: Line) -> bool:

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import IO
 
 import click
-import msgspec
 
 from gruff_ledger.account.ledger import Account, Balance
 from gruff_ledger.account.words import (
@@ -17,11 +16,11 @@ from gruff_ledger.account.words import (
     since_rows,
     since_words,
 )
+from gruff_ledger.cli.screen.facts import page_text
 from gruff_ledger.cli.screen.page import page_of
 from gruff_ledger.cli.screen.paragraphs import paragraph, screen
 from gruff_ledger.cli.screen.remarks import attention_lines, remark_lines
 from gruff_ledger.job.engine import Run
-from gruff_ledger.job.write import account_text
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import (
     check_output,
@@ -29,7 +28,7 @@ from gruff_ledger.lists.outputs.prepare import (
     with_guarded_headings,
     write_parts,
 )
-from gruff_ledger.speakers import DOCKET
+from gruff_ledger.speakers import COMMAND, DOCKET
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
 from gruff_ledger.work.verb import Verb
@@ -52,20 +51,19 @@ def show_verb(
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
     page = page_of(verb.page)
-    facts = page.facts(run) if as_json and run.result is not None else None
-    if facts is not None:
-        click.echo(msgspec.json.format(msgspec.json.encode(facts), indent=2))
+    if as_json:
+        detail = None if run.result is None else page.facts(run)
+        click.echo(page_text(run, verb=verb.name, speaker=COMMAND, detail=detail))
         return
     is_shown = (
         run.result is not None and sys.stdout.isatty() and writing == WritingTerms()
     )
     summary: list[str] = []
-    if as_json:
-        summary = account_text(run.account, run.balance).decode("utf-8").splitlines()
-    elif not quiet:
+    if not quiet:
         if not (is_shown and page.has_remarks):
             summary += page.remark_lines(run, more=more)
-        summary += _beside_lines(run, verb)
+        if more:
+            summary += _beside_lines(run, verb)
         only_looks = verb.stage == "look" and not run.account.outs
         balance = None if only_looks or not page.tells_balance else run.balance
         summary += _ending_lines(run.account, balance, ledger)
@@ -77,8 +75,8 @@ def show_verb(
         from gruff_ledger.cli.screen.listing import Window
 
         console = screen(sys.stdout)
-        used = 0 if as_json else len(summary)
-        console.print(page.view(run, Window(console.width, console.height - used)))
+        window = Window(console.width, console.height - len(summary))
+        console.print(page.view(run, window))
     elif run.result is not None:
         _write_result(run.result, writing)
     if run.result is not None and summary and sys.stdout.isatty():
@@ -177,14 +175,14 @@ def show_docket(
     ----------
     run : Run
     as_json : bool
-        Give the account as JSON instead.
+        Give the same facts as JSON instead.
     more : bool
         Whether the whole account is shown.
     ledger : Path, optional
         The folder of the ledger, to be told.
     """
     if as_json:
-        click.echo(account_text(run.account, run.balance), nl=False)
+        click.echo(page_text(run, verb="run", speaker=DOCKET))
     elif more:
         _show_account(run, ledger)
     else:

@@ -73,6 +73,7 @@ def findings_on(
                 values,
                 spread_column(said, unmatched.codes),
                 spread_column(unmatched.nearest, unmatched.codes),
+                is_noted=True,
             )
         )
     several = counts > 1
@@ -85,6 +86,7 @@ def findings_on(
                 field,
                 table.origin.pick(several),
                 _values(table, pairs, several),
+                is_noted=True,
             )
         )
     if banded is not None and banded.below.any() and not terms.default:
@@ -98,6 +100,7 @@ def findings_on(
                 filter_column(
                     table.cells(banded.words.split(" in bands of ")[0]), banded.below
                 ),
+                is_noted=True,
             )
         )
     return tuple(findings)
@@ -130,13 +133,15 @@ def notes_on(
     said += f"{reference.name}, {several} several, {none} none."
     notes = [Note(said, is_headline=True)]
     if several:
-        notes.append(_several_note(terms, counts, several))
+        notes.append(_several_note(terms, table, counts))
     if len(unmatched.texts):
         named = [
-            f"'{text}' {count} times" if count > 1 else f"'{text}' once"
-            for text, count in zip(
+            f"'{text}'{f' {count} times' if count > 1 else ''}"
+            f"{f' (perhaps {near!r})' if near else ''}"
+            for text, count, near in zip(
                 unmatched.texts.slice(0, _NAMED_KEYS).to_pylist(),
                 unmatched.counts.tolist()[:_NAMED_KEYS],
+                unmatched.nearest.slice(0, _NAMED_KEYS).to_pylist(),
                 strict=True,
             )
         ]
@@ -152,27 +157,31 @@ def notes_on(
     if banded is not None and banded.below.any():
         count = int(np.count_nonzero(banded.below))
         lies = counted(count, "record lies", "records lie")
-        notes.append(Note(f"{lies} below the first band.", warning=True))
+        origin = table.origin.pick(banded.below)
+        notes.append(Note(f"{lies} below the first band.", "", origin, warning=True))
     if not has_key.all():
-        without = counted(
-            int(np.count_nonzero(~has_key)), "record matches", "records match"
-        )
+        count = int(np.count_nonzero(~has_key))
         what = "a blank key" if banded is None else "no key or no value for a band"
+        has = counted(
+            count, f"record has {what} and matches", f"records have {what} and match"
+        )
         origin = table.origin.pick(~has_key)
-        notes.append(Note(f"{without} nothing, with {what}.", "", origin, warning=True))
+        notes.append(Note(f"{has} nothing.", "", origin, warning=True))
     if terms.default and none:
         took = counted(none, "record was", "records were")
         notes.append(Note(f"{took} given the default, as nothing was found."))
     return tuple(notes)
 
 
-def _several_note(terms: LookupTerms, counts: Indices, several: int) -> Note:
+def _several_note(terms: LookupTerms, table: Table, counts: Indices) -> Note:
     """Say what was done where several match, and what else could be."""
-    has = counted(several, "record has", "records have")
+    several = np.flatnonzero(counts > 1)
+    has = counted(len(several), "record has", "records have")
     if terms.which == "only":
         return Note(
             f"{has} several matches, and nothing was filled in there.",
             "To take one of them, set `which`.",
+            table.origin.pick(several),
             warning=True,
         )
     if terms.which == "every":
