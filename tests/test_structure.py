@@ -37,6 +37,7 @@ LEVELS = {
         balance control folded_groups
         ledger trail
         files words
+        remarks
     """,
     "cells": """
         groups text_bytes

@@ -34,6 +34,11 @@ _FORMAT_NAMES = {
     "postgresql": "PostgreSQL",
 }
 
+_MONTHS = (
+    *("January", "February", "March", "April", "May", "June", "July", "August"),
+    *("September", "October", "November", "December"),
+)
+
 # How many records a note or finding shows.
 _SHOWN_RECORDS = 3
 
@@ -74,6 +79,32 @@ def write_words(facts: Mapping[str, Any]) -> str:
 
 def _delimiter_words(delimiter: str) -> str:
     return _DELIMITER_NAMES.get(delimiter, f"'{delimiter}' between cells")
+
+
+def source_words(line: Line) -> str:
+    """Say how large a source is, and how it is written."""
+    facts = line.facts
+    fields = counted(len(facts["headings"]), "field")
+    blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
+    return (
+        f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
+        f"({write_words(facts)})."
+    )
+
+
+def time_words(iso: str) -> str:
+    """
+    Return a time of an account as people write it.
+
+    Examples
+    --------
+    >>> time_words("2026-10-05T08:15:30Z"), time_words("")
+    ('5 October 2026, 08:15 UTC', '')
+    """
+    if not iso:
+        return ""
+    year, month, day = iso[:10].split("-")
+    return f"{int(day)} {_MONTHS[int(month) - 1]} {year}, {iso[11:16]} UTC"
 
 
 class SourcePlaces(NamedTuple):
@@ -164,6 +195,13 @@ def show_values(found: Finding) -> list[str]:
         f"'{value}'{f' (perhaps {near!r})' if near else ''}" if value else ""
         for value, near in zip(values, nearest, strict=True)
     ]
+
+
+def finding_text(found: Finding, sources: SourcePlaces) -> str:
+    """Return what a finding says: severity, message, how many, and the first few."""
+    said = places(found.origin, sources, show_values(found))
+    number = counted(len(found.origin), "record")
+    return f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}."
 
 
 def balance_words(balance: Balance) -> str:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import os
+import urllib.parse
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -207,7 +208,14 @@ class Written:
         from gruff_ledger.report.page import account_page
 
         docket = None if job.docket is None else Path(job.docket).name
-        page = account_page(account, balance, images, docket)
+        links = {
+            out.address: link
+            for out in job.outs
+            if isinstance(out.path, Path)
+            for link in [_link(job.ledger, out.path)]
+            if link
+        }
+        page = account_page(account, balance, images, docket, links)
         outputs.write(job.ledger / PAGE_FILE, lambda sink: sink.write(page))
         paths: dict[Path | Server, None]
         paths = dict.fromkeys([out.path for out in job.outs])
@@ -382,6 +390,16 @@ def seen_from(folder: Path, path: Path | Server) -> str:
 def _write_in_turn(tables: Sequence[Table], sink: BinaryIO) -> None:
     for number, table in enumerate(tables):
         write_delimited(table, sink, heading=number == 0)
+
+
+def _link(ledger: Path, path: Path) -> str:
+    """Return how a page in the ledger's folder refers to a file (RFC 3986)."""
+    try:
+        relative = os.path.relpath(path, ledger)
+    except ValueError:
+        # On another drive.
+        return ""
+    return urllib.parse.quote(Path(relative).as_posix())
 
 
 def _format_json(facts: Mapping[str, Any]) -> bytes:

@@ -11,22 +11,24 @@ from __future__ import annotations
 import base64
 import hashlib
 import importlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from importlib import resources
+from types import MappingProxyType
 from typing import Any
 
 from gruff_ledger.account.control import Chain
 from gruff_ledger.account.ledger import Account, Balance, Line
+from gruff_ledger.account.remarks import Remark, remarks_of
 from gruff_ledger.account.words import (
     SUM_NAMES,
-    balance_words,
+    books_words,
     control_words,
-    note_text,
     since_rows,
     since_words,
-    source_places,
+    time_words,
     write_words,
 )
+from gruff_ledger.report.flow import draw_records
 from gruff_ledger.report.page_parts import (
     Part,
     aside_part,
@@ -41,7 +43,8 @@ from gruff_ledger.speakers import DOCKET
 _CHART_BYTES = 900_000
 
 
-_BAR_WIDTH = 150
+# What needs attention, above everything else.
+_MOST_TO_ATTEND_TO = 8
 
 # New, gone and changed records of a result.
 _MOST_SINCE = 50
@@ -54,6 +57,7 @@ def account_page(
     balance: Balance,
     images: Sequence[tuple[str, bytes]] = (),
     docket: str | None = None,
+    links: Mapping[str, str] = MappingProxyType({}),
 ) -> bytes:
     """
     Return the account of a run as a page.
@@ -66,6 +70,8 @@ def account_page(
         The charts of the run, by the names of their files.
     docket : str, optional
         The name of its docket.
+    links : mapping of str to str
+        For the results that are files: by their addresses, how the page refers to them.
 
     Returns
     -------
@@ -82,7 +88,7 @@ def account_page(
     # Our own, and hashed to the character: it must not be escaped.
     style, script = (Markup(texts[name]) for name in ("account.css", "account.js"))
     template = _template()
-    facts = _facts(account, balance, images)
+    facts = _facts(account, balance, images, links)
     page: str = template.render(
         **facts,
         docket=docket,
@@ -123,15 +129,18 @@ def _policy_hash(text: str) -> str:
 
 
 def _facts(
-    account: Account, balance: Balance, images: Sequence[tuple[str, bytes]]
+    account: Account,
+    balance: Balance,
+    images: Sequence[tuple[str, bytes]],
+    links: Mapping[str, str],
 ) -> dict[str, Any]:
     sources = _first(account.sources, _source_row)
-    most = max((line.records_in for line in account.entries), default=0)
-    entries = _first(account.entries, lambda line: _entry_row(line, most))
+    entries = _first(account.entries, _entry_row)
     outs = _first(
         account.outs,
         lambda out: {
             "address": cut_text(out.address),
+            "link": links.get(out.address, ""),
             "result": cut_text(out.result),
             "records": out.records,
         },
@@ -149,14 +158,13 @@ def _facts(
     )
     aside = aside_part(account)
     changes = changes_part(account)
+    remarks = remarks_of(account, speaker=DOCKET, with_labels=True)
+    attention = _first(remarks.attention[:_MOST_TO_ATTEND_TO], _remark_row)
+    attention.total = len(remarks.attention)
     notes = _first(
-        account.all_notes(),
-        lambda note: {
-            "text": cut_text(
-                note_text(note, source_places(account.sources), speaker=DOCKET), 2000
-            )
-        },
+        (*remarks.headlines, *remarks.attention, *remarks.notes), _remark_row
     )
+    drawing = draw_records(account)
     groups = groups_part(account)
     control = [chain for chain in account.control if chain.sources or chain.entries]
     shown = _images(images)
@@ -172,9 +180,9 @@ def _facts(
     contents = [
         {"id": key, "title": title}
         for key, title, there in (
-            ("sources", "Sources", True),
-            ("entries", "Entries", True),
             ("outs", "Results", outs.rows),
+            ("flow", "Where the records went", drawing),
+            ("entries", "Entries", True),
             ("balance", "Balance", True),
             ("control", "Control totals", control),
             ("charts", "Charts", shown),
@@ -183,14 +191,17 @@ def _facts(
             ("aside", "Set aside", aside.rows),
             ("changes", "Changed cells", changes.rows),
             ("notes", "Notes", notes.rows),
+            ("sources", "Lists", True),
         )
         if there
     ]
     return {
         "title": cut_text(account.title),
-        "started": account.started,
+        "started": time_words(account.started),
         "holds": balance.holds,
-        "balance_words": balance_words(balance),
+        "balance_words": books_words(balance),
+        "attention": attention,
+        "drawing": drawing,
         "control_words": [
             {"text": cut_text(control_words(chain)[-1][1]), "closes": chain.closes}
             for chain in control
@@ -239,30 +250,28 @@ def _source_row(line: Line) -> dict[str, Any]:
         "records": line.records_in,
         "aside": line.records_aside,
         "left_out": line.left_out,
-        "size": facts["size_bytes"],
-        "modified": facts["modified"] or "",
+        "size": f"{facts['size_bytes']:,}",
+        "modified": time_words(facts["modified"] or ""),
         "sha256": facts["sha256"] or "",
     }
 
 
-def _entry_row(line: Line, most: int) -> dict[str, Any]:
-    scale = _BAR_WIDTH / most if most else 0.0
-    summed = line.summed or 0
-    out = 0 if line.summed is not None else min(line.records_out, most)
+def _remark_row(remark: Remark) -> dict[str, Any]:
+    return {"text": cut_text(remark.text, 2000), "severity": str(remark.severity)}
+
+
+def _entry_row(line: Line) -> dict[str, Any]:
     return {
         "label": cut_text(line.label),
         "lists": cut_text(", ".join(line.facts["lists"])),
         "result": cut_text(line.result),
         "records_in": line.records_in,
         "made": line.records_made,
-        "out": line.records_out,
+        "out": 0 if line.summed is not None else line.records_out,
         "aside": line.records_aside,
-        "summed": "" if line.summed is None else summed,
+        "summed": "" if line.summed is None else line.summed,
         "changed": line.cells_changed,
         "findings": sum(len(found.origin) for found in line.findings),
-        "bar_out": round(out * scale, 1),
-        "bar_aside": round(line.records_aside * scale, 1),
-        "bar_summed": round(summed * scale, 1),
     }
 
 

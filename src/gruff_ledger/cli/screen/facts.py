@@ -11,8 +11,13 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from gruff_ledger.account.files import account_facts
-from gruff_ledger.account.words import SourcePlaces, books_words, source_places
-from gruff_ledger.cli.screen.remarks import Remark, remarks_of, source_words
+from gruff_ledger.account.remarks import Remark, remarks_of
+from gruff_ledger.account.words import (
+    SourcePlaces,
+    books_words,
+    source_places,
+    source_words,
+)
 from gruff_ledger.speakers import Speaker
 
 if TYPE_CHECKING:

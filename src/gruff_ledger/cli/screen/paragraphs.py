@@ -10,15 +10,9 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from gruff_ledger.account.words import (
-    SourcePlaces,
-    finding_words,
-    note_text,
-    places,
-    show_values,
-)
+from gruff_ledger.account.words import SourcePlaces, finding_text, note_text
 from gruff_ledger.speakers import Speaker
-from gruff_ledger.words import counted, visible
+from gruff_ledger.words import visible
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -42,13 +36,6 @@ def finding_lines(findings: Sequence[Finding], sources: SourcePlaces) -> Iterato
     for found in sorted(findings, key=lambda found: -found.severity.rank):
         mark = "- " if found.severity is Severity.NOTE else "! "
         yield from paragraph(finding_text(found, sources), mark)
-
-
-def finding_text(found: Finding, sources: SourcePlaces) -> str:
-    """Return what a finding says: severity, message, how many, and the first few."""
-    said = places(found.origin, sources, show_values(found))
-    number = counted(len(found.origin), "record")
-    return f"{found.severity}: {finding_words(found).rstrip('.')}: {number}: {said}."
 
 
 def paragraph(text: str, mark: str) -> Iterator[str]:

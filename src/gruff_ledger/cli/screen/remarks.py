@@ -8,25 +8,24 @@ what is many, the first are shown; ``--more`` shows all.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import IO, NamedTuple
+from typing import IO
 
 from gruff_ledger.account.ledger import Account, Line
+from gruff_ledger.account.remarks import Remark, remarks_of
 from gruff_ledger.account.words import (
     SourcePlaces,
-    note_text,
     source_places,
+    source_words,
     write_words,
 )
 from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
-    finding_text,
     note_lines,
     paragraph,
     screen,
 )
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.speakers import Speaker
-from gruff_ledger.table import Origin
 from gruff_ledger.words import counted
 
 # What a page shows of each, without ``--more``.
@@ -40,106 +39,6 @@ _PLAINLY_WRITTEN = "utf-8, commas, heading in row 1"
 
 # From so many findings of one entry on, a table of them is easier to read than lines.
 _TABLED_FINDINGS = 3
-
-
-def source_words(line: Line) -> str:
-    """Say how large a source is, and how it is written."""
-    facts = line.facts
-    fields = counted(len(facts["headings"]), "field")
-    blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
-    return (
-        f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
-        f"({write_words(facts)})."
-    )
-
-
-class Remark(NamedTuple):
-    """
-    Something that is said of a run.
-
-    Attributes
-    ----------
-    text : str
-    severity : str
-        ``stop`` or ``warn`` where it needs attention, else ``note``.
-    origin : Origin, optional
-        The records that it is about.
-    """
-
-    text: str
-    severity: Severity
-    origin: Origin | None = None
-
-    @property
-    def mark(self) -> str:
-        """What stands before it."""
-        return "- " if self.severity is Severity.NOTE else "! "
-
-
-class Remarks(NamedTuple):
-    """
-    All that is said of a run, in the order in which it is to be read.
-
-    Attributes
-    ----------
-    headlines : tuple of Remark
-        What the work came to.
-    attention : tuple of Remark
-        What needs attention, the worst first.
-    notes : tuple of Remark
-    """
-
-    headlines: tuple[Remark, ...]
-    attention: tuple[Remark, ...]
-    notes: tuple[Remark, ...]
-
-
-def remarks_of(
-    account: Account, *, speaker: Speaker, with_labels: bool = False, all_: bool = False
-) -> Remarks:
-    """
-    Return all that is said of a run.
-
-    Parameters
-    ----------
-    account : Account
-    speaker : Speaker
-    with_labels : bool
-        Whether each says which entry it is of.
-    all_ : bool
-        Whether findings that a note says too are among them.
-    """
-    sources = source_places(account.sources)
-    headlines: list[Remark] = []
-    attention: list[tuple[int, Remark]] = []
-    notes: list[Remark] = []
-    parts = [(line.label, line.notes, line.findings) for line in account.lines()]
-    entries = {line.label for line in account.entries} if with_labels else set()
-    for name, said, findings in [*parts, ("", tuple(account.notes), ())]:
-        label = f"{name}: " if name in entries else ""
-        for note in said:
-            severity = Severity.WARN if note.warning else Severity.NOTE
-            text = label + note_text(note, sources, speaker=speaker)
-            remark = Remark(text, severity, note.origin)
-            if note.is_headline:
-                headlines.append(remark)
-            elif note.warning:
-                attention.append((1, remark))
-            else:
-                notes.append(remark)
-        for found in findings:
-            if not all_ and _is_said_by_note(found):
-                continue
-            text = label + finding_text(found, sources)
-            remark = Remark(text, found.severity, found.origin)
-            if found.severity is Severity.NOTE:
-                notes.append(remark)
-            else:
-                attention.append((2 * (found.severity is Severity.STOP), remark))
-    attention.sort(key=lambda each: -each[0])
-    return Remarks(
-        tuple(headlines), tuple(remark for _, remark in attention), tuple(notes)
-    )
 
 
 def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
@@ -197,11 +96,6 @@ def _more_lines(hidden: int) -> list[str]:
     if hidden <= 0:
         return []
     return [f"{counted(hidden, 'more remark')}: add --more to see all."]
-
-
-def _is_said_by_note(found: Finding) -> bool:
-    """Whether a finding needs no words of its own; one that stops a run always does."""
-    return found.is_noted and found.severity is not Severity.STOP
 
 
 def _is_plain(source: Line) -> bool:

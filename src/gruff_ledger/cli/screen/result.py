@@ -15,6 +15,7 @@ from gruff_ledger.account.words import (
     books_words,
     since_rows,
     since_words,
+    time_words,
 )
 from gruff_ledger.cli.screen.facts import page_text
 from gruff_ledger.cli.screen.page import page_of
@@ -192,8 +193,7 @@ def show_docket(
 
 def _docket_lines(run: Run, ledger: Path | None) -> Iterator[str]:
     account = run.account
-    started = account.started[:16].replace("T", " ")
-    yield visible(f"{account.title}, {started} UTC")
+    yield visible(f"{account.title}, {time_words(account.started)}")
     yield ""
     yield from _since_lines(account)
     yield from attention_lines(account, speaker=DOCKET)

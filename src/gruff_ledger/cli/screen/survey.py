@@ -20,13 +20,13 @@ from gruff_ledger.account.words import (
     note_text,
     places,
     source_places,
+    source_words,
     write_words,
 )
 from gruff_ledger.cli.options import reading_words
 from gruff_ledger.cli.screen.listing import Window
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.cli.screen.paragraphs import free_path, paragraph
-from gruff_ledger.cli.screen.remarks import source_words
 from gruff_ledger.job.engine import Run
 from gruff_ledger.speakers import COMMAND
 from gruff_ledger.words import counted, first_few, visible
