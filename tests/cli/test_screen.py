@@ -54,7 +54,8 @@ class ScreenTest(FolderTest):
         self.write("a.csv", LIST)
         self.write("ref.csv", "berth,rate\n001,5\n004,6\n")
         shown = self.shown(
-            "lookup", "a.csv", "--in", "ref.csv", "--key", "berth", "--take", "rate"
+            *("lookup", "a.csv", "--in", "ref.csv", "--key", "berth"),
+            *("--take", "rate", "--more"),
         )
         self.assertIn("Keys that matched nothing:", shown)
         part = shown[shown.index("Keys that matched nothing:") :]
