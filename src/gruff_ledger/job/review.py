@@ -22,6 +22,7 @@ from gruff_ledger.work.review.decisions import (
     Decision,
     added,
     read_decisions,
+    without,
     write_decisions,
 )
 from gruff_ledger.work.review.questions import Questions
@@ -85,7 +86,13 @@ class Review:
         """
         if not decisions:
             return len(self._known())
-        kept = added(self._known(), decisions)
+        return self._write(added(self._known(), decisions))
+
+    def take_back(self, decisions: Sequence[Decision]) -> int:
+        """Take decisions out of the file, and return how many there are then."""
+        return self._write(without(self._known(), decisions))
+
+    def _write(self, kept: Sequence[Decision]) -> int:
         job = self._job
         with Outputs(
             self.paths, replace=True, made_from=job.untouched, below=job.below

@@ -99,6 +99,17 @@ class ListTest(FolderTest):
         self.assertEqual(self.decided(), ["same", "different"])
         self.assertIn("nothing is left", self.typed())
 
+    @unittest.skipIf(sys.platform == "win32", "it has no such terminals")
+    def test_an_answer_is_taken_back(self) -> None:
+        """It is out of the file at once; Esc, Ctrl-C and Ctrl-D leave."""
+        self.write("a.csv", LIST)
+        for leave in ("\x1b", "\x03", "\x04"):
+            shown = self.typed("s", "u", leave)
+            self.assertIn("u undo", shown)
+            self.assertIn("0 decisions kept", shown)
+            self.assertNotIn("Traceback", shown)
+            self.assertEqual(self.decided(), [])
+
     def typed(self, *keys: str) -> str:
         """Run review on a terminal, press keys, and return what it showed."""
         return self.on_terminal(
@@ -120,6 +131,10 @@ class SessionTest(unittest.TestCase):
             def keep(self, decisions: list[Decision]) -> None:
                 kept.extend(decision.decision for decision in decisions)
 
+            def take_back(self, decisions: list[Decision]) -> None:
+                for decision in decisions:
+                    kept.remove(decision.decision)
+
         pressed = iter(keys)
         session = Session(
             Kept(),  # type: ignore[arg-type]
@@ -133,6 +148,8 @@ class SessionTest(unittest.TestCase):
     def test_keys(self) -> None:
         for keys, kept, ended in (
             (("s", "d", "l"), ["same", "different"], True),
+            (("u", "s", "u", "d", "q"), ["different"], False),
+            (("a", "u", "q"), [], False),
             (("S", "x", "1", "l", "l"), ["same"], True),
             (("a", "d"), ["same", "same", "different"], True),
             (("d", "l", "a"), ["different", "same"], True),

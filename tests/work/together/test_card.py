@@ -109,8 +109,10 @@ class TerminalTest(FolderTest):
         shown = self.on_terminal(command, ["ot\x1b[B", "\r"], "Esc leaves")
         self.assertIn("2 choices", shown)
         self.assertIn("1 record has Boat 'Old Otter'", shown)
-        left = self.on_terminal(command, ["\x1b"], "Esc leaves")
-        self.assertIn("interrupted", left)
+        self.assertRegex(shown, r"Old Otter +2")
+        for key in ("\x1b", "\x03", "\x04"):
+            left = self.on_terminal(command, [key], "Esc leaves")
+            self.assertIn("interrupted", left)
 
     def test_without_a_terminal_the_value_is_needed(self) -> None:
         self.write("a.csv", "Boat,Berth\nTern,1\n")

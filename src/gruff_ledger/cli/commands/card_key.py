@@ -3,17 +3,34 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import click
+from rich.cells import cell_len
 
 from gruff_ledger.cli.options import terms_from
 from gruff_ledger.cli.screen.choose import choose
 from gruff_ledger.cli.screen.paragraphs import screen
 from gruff_ledger.job.engine import Run
+from gruff_ledger.table import Table
 from gruff_ledger.work.keys.fields import parse_key_fields
 from gruff_ledger.work.together.card.terms import CardTerms
+
+# The options of `show` by which it hands over all records.
+_WHOLE = {
+    "fields": (),
+    "records": (),
+    "first": None,
+    "last": None,
+    "sample": None,
+    "down": False,
+}
+
+# A key is padded so that what stands beside it is below each other, up to this width.
+_KEY_WIDTH = 28
+
+_TRIED_RECORDS = 500
 
 
 def ask_for_key(
@@ -57,9 +74,57 @@ def ask_for_key(
         for record in done.result.records()
         if all(cell.strip() for cell in record[: len(fields)])
     ]
-    texts = [" / ".join(key) for key in keys]
+    listed = do("show", address, {**given, **_WHOLE}).result
+    assert listed is not None
+    texts = texts_of_keys(keys, listed, [field.name for field in fields])
     title = " / ".join(field.name for field in fields)
     at = choose(screen(sys.stdout), texts, f"{title}:")
     if at is None:
         raise click.Abort
     return {**given, "value": list(keys[at])}
+
+
+def texts_of_keys(
+    keys: Sequence[tuple[str, ...]], table: Table, fields: Sequence[str]
+) -> list[str]:
+    """
+    Return what is shown of each key: it, and what tells a person whose it is.
+
+    That is the first other field that is filled for the most part, and differs: of the
+    first record with the key.
+    """
+    texts = [" / ".join(key) for key in keys]
+    named = {name.casefold() for name in fields}
+    own = [
+        heading
+        for name in fields
+        for heading in table.headings
+        if heading.casefold() == name.casefold()
+    ]
+    beside = next(
+        (
+            heading
+            for heading in table.headings
+            if heading.casefold() not in named and _tells(table, heading)
+        ),
+        None,
+    )
+    if beside is None or len(own) != len(fields):
+        return texts
+    first: dict[tuple[str, ...], str] = {}
+    columns = [table.cells(heading).to_pylist() for heading in own]
+    for *key, cell in zip(*columns, table.cells(beside).to_pylist(), strict=True):
+        if cell.strip():
+            first.setdefault(tuple(key), cell)
+    width = min(_KEY_WIDTH, max(map(cell_len, texts), default=0))
+    return [
+        f"{text}{' ' * (width - cell_len(text))}   {first.get(key, '')}".rstrip()
+        for text, key in zip(texts, keys, strict=True)
+    ]
+
+
+def _tells(table: Table, heading: str) -> bool:
+    """Whether a field is filled for the most part, and not always the same."""
+    cells = table.cells(heading).slice(0, _TRIED_RECORDS).to_pylist()
+    filled = [cell for cell in cells if cell.strip()]
+    return 2 * len(filled) > len(cells) and len(set(filled)) > 1

@@ -17,6 +17,7 @@ from rich.text import Text
 from gruff_ledger.account.words import SourcePlaces, places
 from gruff_ledger.cli.commands.verb import VerbCommand, job_of_verb
 from gruff_ledger.cli.options import OutputPath, options_of
+from gruff_ledger.cli.screen.choose import LEAVE, read_key
 from gruff_ledger.cli.screen.paragraphs import screen
 from gruff_ledger.cli.screen.progress import Progress
 from gruff_ledger.docket.load import load_docket
@@ -37,6 +38,7 @@ from gruff_ledger.work.review.answers import (
     decision_on,
     questions_table,
 )
+from gruff_ledger.work.review.decisions import Decision
 from gruff_ledger.work.review.questions import Question, Questions
 
 # `review` decides on what this verb finds.
@@ -44,7 +46,7 @@ _DUPLICATES = VERBS["duplicates"]
 
 # What a key does; values are chosen by their numbers.
 _KEYS = {"s": SAME, "d": DIFFERENT}
-_ALL, _LATER, _BACK, _QUIT = "a", "l", "b", "q"
+_ALL, _LATER, _BACK, _UNDO, _QUIT = "a", "l", "b", "u", "q"
 
 # More records of a group do not fit beside each other.
 _MOST_BESIDE = 4
@@ -79,6 +81,8 @@ class Session:
         self._read_key = read_key
         self.answers: dict[int, str] = {}
         self.left = False
+        # What each key press that was an answer decided, for taking it back.
+        self._done: list[tuple[int, list[tuple[int, Decision]]]] = []
 
     def ask(self) -> None:
         """Ask all questions, until they are answered or the person leaves."""
@@ -93,19 +97,28 @@ class Session:
             if key == _BACK:
                 at = max(0, at - 1)
                 continue
+            if key == _UNDO:
+                at = self._undo(at)
+                continue
             if key == _ALL:
                 at = self._keep_all(at)
                 continue
             if key != _LATER:
-                self._keep(at, key)
+                self._done.append((at, [self._keep(at, key)]))
             at += 1
 
     def _key(self, question: Question) -> str:
         values = [str(number + 1) for number in range(len(question.values[:9]))]
-        known = {_LATER, _BACK, _QUIT, *(values if question.field else (*_KEYS, _ALL))}
+        known = {
+            _LATER,
+            _BACK,
+            _UNDO,
+            _QUIT,
+            *(values if question.field else (*_KEYS, _ALL)),
+        }
         while True:
             key = self._read_key().lower()
-            if key in ("\x1b", "\x03", "\x04", ""):
+            if key in (*LEAVE, ""):
                 return _QUIT
             if key in known:
                 return key
@@ -115,20 +128,39 @@ class Session:
         all_ = self._questions.all
         group = _open_in_group(all_, all_[at])
         same = next(key for key, answer in _KEYS.items() if answer == SAME)
-        for place, question in enumerate(all_):
-            if any(question is each for each in group):
-                self._keep(place, same)
+        self._done.append(
+            (
+                at,
+                [
+                    self._keep(place, same)
+                    for place, question in enumerate(all_)
+                    if any(question is each for each in group)
+                ],
+            )
+        )
         at += 1
         while at < len(all_) and any(all_[at] is each for each in group):
             at += 1
         return at
 
-    def _keep(self, at: int, key: str) -> None:
+    def _undo(self, at: int) -> int:
+        """Take the last answer back, and return which question it was on."""
+        if not self._done:
+            return at
+        at, decided = self._done.pop()
+        self._review.take_back([decision for _, decision in decided])
+        for place, _ in decided:
+            self.answers.pop(place, None)
+        return at
+
+    def _keep(self, at: int, key: str) -> tuple[int, Decision]:
+        """Keep an answer, and return on which question, and what was decided."""
         question = self._questions.all[at]
         answer = question.values[int(key) - 1] if question.field else _KEYS[key]
         self.answers[at] = answer
         decision = decision_on(self._questions, question, answer, now())
         self._review.keep([decision])
+        return at, decision
 
 
 def _open_in_group(asked: Sequence[Question], question: Question) -> list[Question]:
@@ -208,7 +240,8 @@ def question_view(
         keys = "s same   d different"
         if len(group) > 1:
             keys += f"   a all {len(group) + 1} of the group are the same"
-    lines.append(Text(f"{keys}   l later   b back   q leave; answers are kept at once"))
+    lines.append(Text(keys))
+    lines.append(Text("l later   b back   u undo   q leave; answers are kept at once"))
     return Group(*lines)
 
 
@@ -279,7 +312,7 @@ def _ask_all(review: Review, questions: Questions) -> bool:
             view = question_view(questions, question, at, count, review.sources)  # noqa: B023
             console.print(view)
 
-        session = Session(review, questions, show, click.getchar)
+        session = Session(review, questions, show, read_key)
         session.ask()
         total += len(session.answers)
         if session.left or not session.answers:

@@ -18,7 +18,7 @@ _DOWN = ("\x1b[B", "\x1bOB", "\xe0P", "\x00P")
 _BEGINS_KEY = ("\x1b", "\xe0", "\x00")
 _ENTER = ("\r", "\n")
 _BACK = ("\x7f", "\x08")
-_LEAVE = ("\x1b", "\x04")
+LEAVE = ("\x1b", "\x03", "\x04")
 
 _SHOWN = 12
 
@@ -65,6 +65,16 @@ class Choices:
         )
 
 
+def read_key() -> str:
+    """Return the next key of a terminal; Ctrl-C and Ctrl-D are keys like others."""
+    try:
+        return click.getchar()
+    except KeyboardInterrupt:
+        return "\x03"
+    except EOFError:
+        return "\x04"
+
+
 def after_key(choices: Choices, state: State, key: str) -> State:
     """Return what is typed and marked after a key."""
     left = len(choices.left(state.typed))
@@ -108,7 +118,7 @@ def choice_view(choices: Choices, state: State, title: str) -> Group:
     told = f"  {counted(len(left), 'choice')}"
     if more:
         told += f", {more} not shown"
-    lines.append(Text(f"{told}   type to search; ↑ ↓ Enter; Esc leaves"))
+    lines.append(Text(f"{told}   type to search; ↑ ↓ Enter; Backspace; Esc leaves"))
     return Group(*lines)
 
 
@@ -116,7 +126,7 @@ def choose(
     console: Console,
     texts: Sequence[str],
     title: str,
-    read_key: Callable[[], str] = click.getchar,
+    read: Callable[[], str] = read_key,
 ) -> int | None:
     """
     Let a person choose.
@@ -126,7 +136,7 @@ def choose(
     console : Console
     texts : sequence of str
     title : str
-    read_key : callable
+    read : callable
         Returns the next key.
 
     Returns
@@ -143,9 +153,9 @@ def choose(
         while True:
             live.update(choice_view(choices, state, title), refresh=True)
             if not waiting:
-                waiting = keys_in(read_key())
+                waiting = keys_in(read())
             key = waiting.pop(0)
-            if key in _LEAVE:
+            if key in LEAVE:
                 return None
             left = choices.left(state.typed)
             if key in _ENTER:

@@ -87,6 +87,11 @@ def added(before: Sequence[Decision], new: Sequence[Decision]) -> list[Decision]
     return list(kept.values())
 
 
+def without(before: Sequence[Decision], gone: Sequence[Decision]) -> list[Decision]:
+    """Return decisions less those that were taken back; later ones are left alone."""
+    return [each for each in before if each not in gone]
+
+
 def _about(decision: Decision) -> tuple[object, ...]:
     """Return what a decision is about, whichever record stands first."""
     sides = sorted(
