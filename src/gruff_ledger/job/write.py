@@ -399,7 +399,8 @@ def _link(ledger: Path, path: Path) -> str:
     except ValueError:
         # On another drive.
         return ""
-    return urllib.parse.quote(Path(relative).as_posix())
+    # A name that is no text is in an address as its bytes.
+    return urllib.parse.quote(Path(relative).as_posix(), errors="surrogateescape")
 
 
 def _format_json(facts: Mapping[str, Any]) -> bytes:

@@ -18,6 +18,7 @@ from gruff_ledger.account.words import (
     source_places,
     source_words,
 )
+from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.speakers import Speaker
 
 if TYPE_CHECKING:
@@ -45,21 +46,24 @@ def page_text(run: Run, *, verb: str, speaker: Speaker, detail: Any = None) -> s
     account = run.account
     sources = source_places(account.sources)
     remarks = remarks_of(account, speaker=speaker, with_labels=verb == "run")
-    facts = {
-        "page": 1,
-        "verb": verb,
-        "headline": _told(remarks.headlines, sources),
-        "attention": _told(remarks.attention, sources),
-        "notes": _told(remarks.notes, sources),
-        "read": [source_words(source) for source in account.sources],
-        "books": books_words(run.balance),
-        "written": [
-            {"to": out.address, "records": out.records} for out in account.outs
-        ],
-        "result": None if run.result is None else _list_facts(run.result),
-        "detail": detail,
-        "account": account_facts(account, run.balance),
-    }
+    facts: dict[str, Any] = make_facts_readable(
+        {
+            "page": 1,
+            "verb": verb,
+            "headline": _told(remarks.headlines, sources),
+            "attention": _told(remarks.attention, sources),
+            "notes": _told(remarks.notes, sources),
+            "read": [source_words(source) for source in account.sources],
+            "books": books_words(run.balance),
+            "written": [
+                {"to": out.address, "records": out.records} for out in account.outs
+            ],
+            "detail": detail,
+            "account": account_facts(account, run.balance),
+        }
+    )
+    # Cells are told as they are.
+    facts["result"] = None if run.result is None else _list_facts(run.result)
     return msgspec.json.format(msgspec.json.encode(facts), indent=2).decode("utf-8")
 
 
