@@ -18,6 +18,7 @@ from msgspec import structs
 
 from gruff_ledger.columns.arrays import filter_column, taken, text_column
 from gruff_ledger.columns.pending import Held, Pending, column_of, is_narrowed
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
@@ -249,7 +250,8 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         work = mapped if len(others) > 1 else _in_turn
         work(column_of, others)
         done = 0
-        for start in range(0, len(wanted), size):
+        starts = range(0, len(wanted), size)
+        for start in in_turn(starts, len(starts)):
             part = wanted[start : start + size]
             count = int(np.count_nonzero(part))
             if count:

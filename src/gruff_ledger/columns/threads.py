@@ -10,6 +10,8 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, ParamSpec, TypeVar
 
+from gruff_ledger.columns.shares import in_turn
+
 _T = TypeVar("_T")
 _R = TypeVar("_R")
 _P = ParamSpec("_P")
@@ -49,6 +51,13 @@ def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
         return list(threads.map(made, items))
 
 
+def map_telling(
+    made: Callable[[_T], _R], items: Sequence[_T], what: str = ""
+) -> list[_R]:
+    """Apply a function to all items in threads, and tell how many are done."""
+    return list(in_turn(map_ahead(made, items), len(items), what))
+
+
 def map_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:
     """Apply a function to items in threads, a few ahead of the one that is wanted."""
     from collections import deque
@@ -77,7 +86,7 @@ def map_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
     Apply a function to all items in threads, each of which does all of its own work.
 
     Where there are as many items as threads, that is better than to spread the work on
-    each of them over all threads in turn.
+    each of them over all threads in turn. How many are done is told.
     """
     if len(items) < thread_count():
         return _map_in_turn(made, items)
@@ -89,7 +98,8 @@ def map_whole(made: Callable[[_T], _R], items: Sequence[_T]) -> list[_R]:
         finally:
             _thread.is_busy_with_its_own = False
 
-    return mapped(alone, items)
+    with Threads() as threads:
+        return list(in_turn(threads.map(alone, items), len(items)))
 
 
 def _map_in_turn(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:

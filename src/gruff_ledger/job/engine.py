@@ -16,6 +16,7 @@ import msgspec
 
 from gruff_ledger import __version__
 from gruff_ledger.account.ledger import Account, Balance
+from gruff_ledger.columns.shares import telling_shares
 from gruff_ledger.job.books import Books, count_uses, hashes_of_files, last_list
 from gruff_ledger.job.expand import Source, expand_lists
 from gruff_ledger.job.job import Job, told_by
@@ -67,6 +68,7 @@ def run(
     write: bool = True,
     on_step: Callable[[str], None] = lambda step: None,
     on_read: Callable[[int, int], None] = lambda done, total: None,
+    on_share: Callable[[str, int, int], None] = lambda what, done, total: None,
 ) -> Run:
     """
     Run a job.
@@ -89,6 +91,9 @@ def run(
     on_read : callable
         Told, while a list is fetched or read, how many bytes have been, and of how
         many (0 where that is unknown).
+    on_share : callable
+        Told, while a step is done, what part of it that is, and how many of its parts
+        are done of how many.
 
     Returns
     -------
@@ -106,6 +111,7 @@ def run(
         job = _writing_nothing(job)
         note_existing(job, account)
     with contextlib.ExitStack() as stack:
+        stack.enter_context(telling_shares(on_share))
         if job.docket is not None and job.ledger is not None:
             stack.enter_context(only_one(Path(job.docket)))
         fetching = Fetching(job.fetch, folder=job.folder, on_progress=on_read)

@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from gruff_ledger.cells.blank import is_blank
 from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.likeness.candidates import Pairs, information
 from gruff_ledger.likeness.words import Likeness, likeness, words_of
@@ -81,8 +82,9 @@ class Scoring:
 
         total = np.zeros(len(pairs.one))
         weight = np.zeros(len(pairs.one))
-        for values, codes, blank, mine in zip(
-            self._values, self._codes, self._blank, self.weights, strict=True
+        fields = zip(self._values, self._codes, self._blank, self.weights, strict=True)
+        for values, codes, blank, mine in in_turn(
+            fields, len(self.weights), "comparing"
         ):
             a, b = codes[pairs.one], codes[pairs.other]
             filled = ~(blank[a] | blank[b])
@@ -112,7 +114,8 @@ class Scoring:
         """Return the score of each pair."""
         total = np.zeros(len(pairs.one))
         weight = np.zeros(len(pairs.one))
-        for place, mine in enumerate(self.weights):
+        fields = enumerate(self.weights)
+        for place, mine in in_turn(fields, len(self.weights), "scoring"):
             codes, blank = self._codes[place], self._blank[place]
             a, b = codes[pairs.one], codes[pairs.other]
             filled = ~(blank[a] | blank[b])

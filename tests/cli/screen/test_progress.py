@@ -11,7 +11,7 @@ class ProgressTest(unittest.TestCase):
         """Draw from the start, and not after a second."""
         self.progress = Progress(wanted=False)
         self.bars = make_bars()
-        self.bars.add_task("reading north", total=None)
+        self.bars.add_task("reading north", total=None, in_bytes=True)
         self.progress._bars = self.bars
 
     def test_a_reading_has_a_share_and_a_step_has_none(self) -> None:
@@ -26,6 +26,27 @@ class ProgressTest(unittest.TestCase):
         self.progress.on_read(30, 0)
         (task,) = self.bars.tasks
         self.assertIsNone(task.total)
+
+    def test_a_step_tells_what_it_does_and_how_far_it_is(self) -> None:
+        """Each part of it has a measure of its own."""
+        self.progress.on_step("1 duplicates")
+        told = []
+        for what, done in (("", 0), ("", 1), ("comparing", 0), ("comparing", 3)):
+            self.progress.on_share(what, done, 4)
+            (task,) = self.bars.tasks
+            told.append((task.description, task.percentage))
+        self.assertEqual(
+            told,
+            [
+                ("1 duplicates", 0),
+                ("1 duplicates", 25),
+                ("1 duplicates: comparing", 0),
+                ("1 duplicates: comparing", 75),
+            ],
+        )
+        self.progress.on_share("", 0, 0)
+        (task,) = self.bars.tasks
+        self.assertEqual((task.description, task.total), ("1 duplicates", None))
 
     def test_without_a_terminal_nothing_is_begun(self) -> None:
         with Progress(wanted=True) as progress:

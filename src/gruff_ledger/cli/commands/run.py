@@ -103,6 +103,7 @@ def done_docket(docket: Path, asked: Asked, *, write: bool = True) -> tuple[Job,
                 write=write,
                 on_step=progress.on_step,
                 on_read=progress.on_read,
+                on_share=progress.on_share,
             )
     except Problem as problem:
         problem.said_to(DOCKET)
@@ -251,6 +252,7 @@ def _show_part(docket: Path, asked: Asked, said: str) -> int:
                 keep_result=True,
                 on_step=progress.on_step,
                 on_read=progress.on_read,
+                on_share=progress.on_share,
             )
     except Problem as problem:
         problem.said_to(DOCKET)

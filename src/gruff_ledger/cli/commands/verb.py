@@ -309,6 +309,7 @@ def _run_verb(
                 keep_result=to is None or entering is not None,
                 on_step=progress.on_step,
                 on_read=progress.on_read,
+                on_share=progress.on_share,
             )
         except BadTerms as problem:
             is_of_writing = problem.file in [str(out.path) for out in job.outs]

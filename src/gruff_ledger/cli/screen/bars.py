@@ -30,7 +30,8 @@ class _Share(ProgressColumn):
     def render(self, task: Task) -> Text:
         if task.total is None:
             return Text(_size(task.completed) if task.completed else "")
-        return Text(f"{task.percentage:.0f}% of {_size(task.total)}")
+        whole = f" of {_size(task.total)}" if task.fields["in_bytes"] else ""
+        return Text(f"{task.percentage:.0f}%{whole}")
 
 
 def _size(count: float) -> str:

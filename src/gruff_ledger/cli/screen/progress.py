@@ -20,8 +20,8 @@ class Progress:
     """
     Says what a long run is doing, where standard error is a terminal.
 
-    Of a reading it shows how much is done and how long the rest may take; of other
-    steps how long they have taken.
+    It shows how much of a step is done and how long the rest may take; where a step
+    cannot tell that, how long it has taken.
 
     Parameters
     ----------
@@ -60,7 +60,7 @@ class Progress:
             self._step = visible(step)
             if self._bars is not None:
                 (before,) = self._bars.task_ids
-                self._bars.add_task(self._step, total=None)
+                self._bars.add_task(self._step, total=None, in_bytes=True)
                 self._bars.remove_task(before)
 
     def on_read(self, done: int, total: int) -> None:
@@ -68,7 +68,22 @@ class Progress:
         if self._bars is not None:
             with self._lock:
                 (task,) = self._bars.task_ids
-                self._bars.update(task, completed=done, total=total or None)
+                self._bars.update(
+                    task, completed=done, total=total or None, in_bytes=True
+                )
+
+    def on_share(self, what: str, done: int, total: int) -> None:
+        """Take note of how many parts of a step are done."""
+        if self._bars is None:
+            return
+        with self._lock:
+            (task,) = self._bars.task_ids
+            step = f"{self._step}: {what}" if what else self._step
+            if not done:
+                # Of another part of the step the speed tells nothing.
+                self._bars.remove_task(task)
+                task = self._bars.add_task(step, total=None, in_bytes=False)
+            self._bars.update(task, completed=done, total=total or None, in_bytes=False)
 
     def _begin(self) -> None:
         with self._lock:
@@ -77,5 +92,5 @@ class Progress:
                 from gruff_ledger.cli.screen.bars import make_bars
 
                 self._bars = make_bars()
-                self._bars.add_task(self._step, total=None)
+                self._bars.add_task(self._step, total=None, in_bytes=True)
                 self._bars.start()

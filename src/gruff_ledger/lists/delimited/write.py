@@ -22,6 +22,7 @@ from gruff_ledger.columns.arrays import (
     filter_column,
     taken,
 )
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.storage import storage
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Indices, Mask
@@ -269,7 +270,8 @@ def _reorder_lines(lines: Column, order: Indices) -> Iterator[memoryview]:
 def _a_few_ahead(
     work: Callable[[_T], _R], items: Iterable[_T], records: int
 ) -> Iterator[_R]:
-    return (map if records <= _STRETCH_RECORDS else map_ahead)(work, items)
+    done = (map if records <= _STRETCH_RECORDS else map_ahead)(work, items)
+    return in_turn(done, -(-records // _STRETCH_RECORDS))
 
 
 def _without_quotes(columns: list[Column], style: _Style) -> memoryview | None:

@@ -15,6 +15,7 @@ from typing import Any, BinaryIO
 import numpy as np
 
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
@@ -172,7 +173,8 @@ class _Tab:
 
 def _records(columns: Sequence[Column]) -> Iterator[tuple[str, ...]]:
     length = len(columns[0]) if columns else 0
-    for start in range(0, length, _GROUP_RECORDS):
+    starts = range(0, length, _GROUP_RECORDS)
+    for start in in_turn(starts, len(starts)):
         parts = [column.slice(start, _GROUP_RECORDS).to_pylist() for column in columns]
         yield from zip(*parts, strict=True)
 

@@ -25,6 +25,7 @@ from gruff_ledger.cells.text.spaces import (
 )
 from gruff_ledger.cells.text_bytes import LOWER, UPPER, WIDE, mask_of_kinds
 from gruff_ledger.columns.arrays import constant_column, filter_column, taken
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import find_fields, first_names
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
@@ -73,7 +74,7 @@ def perform(
     used: set[str] = set()
     written: dict[str, Writing] = {}
     made: list[tuple[str, Column]] = []
-    for heading in fields:
+    for heading in in_turn(fields, len(fields)):
         was = table.cells(heading)
         before, after = _steps(terms, pairs, used)
         now, changed = _scrub_field(was, terms, before)

@@ -9,7 +9,7 @@ import numpy as np
 
 from gruff_ledger.cells.totals_rows import totals_place
 from gruff_ledger.columns.arrays import text_column
-from gruff_ledger.columns.threads import mapped
+from gruff_ledger.columns.threads import map_telling
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.system.shell import command_line
@@ -131,7 +131,7 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
         records, without = _without_totals(table)
         notes += without
         places = records.places
-        facts = mapped(
+        facts = map_telling(
             lambda heading, records=records, places=places: field_facts(  # type: ignore[misc]
                 heading, records.cells(heading), places, terms.null
             ),
