@@ -206,7 +206,7 @@ class ProblemsTest(FolderTest):
             self.assertIn(told, str(caught.exception))
             self.assertNotIn("--", str(caught.exception))
         write(boats, self.folder / "boats.csv")
-        with self.assertRaisesRegex(Problem, "set `replace` to replace it"):
+        with self.assertRaisesRegex(Problem, "add `replace=True` to replace it"):
             write(boats, self.folder / "boats.csv")
         text = 'docket = 1\n[lists.a]\nfrom = "boats.csv"\n[[out]]\nto = "../x.csv"\n'
         docket = self.write("job.toml", text)

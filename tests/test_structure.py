@@ -15,7 +15,8 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 # rooms may import from each other, but not in circles.
 LEVELS = {
     "": """
-        credentials speakers words
+        credentials shell words
+        speakers
         problems
         columns demo system
         storage table

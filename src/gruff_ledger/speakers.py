@@ -1,7 +1,9 @@
 """Who speaks of a term: a command of options, a docket of keys, Python of parameters.
 
 Work knows terms, and no interface. In what it says, names of terms stand in backquotes;
-at the edge a speaker puts what a person types for them in their place.
+at the edge a speaker puts what a person types for them in their place. A name can have
+a value behind it, which is then typed too: `which only` is ``--which only`` on the
+command line, ``which = "only"`` in a docket.
 """
 
 from __future__ import annotations
@@ -9,7 +11,12 @@ from __future__ import annotations
 import keyword
 import re
 
-_TERM_NAME = re.compile(r"`([a-z][a-z-]*)`")
+from gruff_ledger.shell import quoted
+
+_TERM = re.compile(r"`([a-z][a-z-]*)(?: ([^`]+))?`")
+
+# What is given of a term that is set, and takes no value.
+_SET = "true"
 
 # What is only ever said on the command line, whether a command or a docket is run.
 _ALWAYS_OPTIONS = {"anywhere", "replace", "set"}
@@ -26,6 +33,8 @@ class Speaker:
     --------
     >>> COMMAND.said("Set `name-source`, or leave `by` out.")
     'Set --name-source, or leave --by out.'
+    >>> COMMAND.said("Give `which only`, or `ties true`; or `where (A = 1) IS TRUE`.")
+    "Give --which only, or --ties; or --where '(A = 1) IS TRUE'."
     """
 
     def term(self, key: str) -> str:
@@ -38,7 +47,17 @@ class Speaker:
 
     def said(self, text: str) -> str:
         """Replace the backquoted names of terms by what a person types for them."""
-        return _TERM_NAME.sub(lambda match: self.term(match[1]), text)
+        return _TERM.sub(
+            lambda match: (
+                self.given(match[1], match[2]) if match[2] else self.term(match[1])
+            ),
+            text,
+        )
+
+    def given(self, key: str, value: str) -> str:
+        """Give a term a value as a person types it."""
+        option = self.term(key)
+        return option if value == _SET else f"{option} {quoted(value)}"
 
     def within(self, outer: Speaker) -> Speaker:
         """Return who speaks where this is called by something else."""
@@ -53,11 +72,19 @@ class _Python(Speaker):
     --------
     >>> PYTHON.term("in"), PYTHON.term("set")
     ('`in_`', '`answers`')
+    >>> PYTHON.said("Give `which only`, or `ties true`.")
+    "Give `which='only'`, or `ties=True`."
     """
 
     def term(self, key: str) -> str:
         name = _IN_PYTHON.get(key, key).replace("-", "_")
         return f"`{name}_`" if keyword.iskeyword(name) else f"`{name}`"
+
+    def given(self, key: str, value: str) -> str:
+        name = self.term(key).strip("`")
+        if value == _SET:
+            return f"`{name}=True`"
+        return f"`{name}={value if value.isdigit() else repr(value)}`"
 
 
 class _Docket(Speaker):
@@ -68,6 +95,10 @@ class _Docket(Speaker):
     --------
     >>> DOCKET.said("Set `by`, or `replace`.")
     "Set 'by', or --replace."
+    >>> print(DOCKET.said("Give `which only`; add `replace true`, `unused u.csv`."))
+    Give which = "only"; add --replace, 'unused'.
+    >>> print(DOCKET.said('Give `header-rows 0` or `where "A" = 1`.'))
+    Give header-rows = 0 or where = "\\"A\\" = 1".
     """
 
     def __init__(self, outer: Speaker) -> None:
@@ -75,6 +106,19 @@ class _Docket(Speaker):
 
     def term(self, key: str) -> str:
         return self._outer.term(key) if key in _ALWAYS_OPTIONS else f"'{key}'"
+
+    def given(self, key: str, value: str) -> str:
+        if key in _ALWAYS_OPTIONS:
+            return self._outer.given(key, value)
+        if value == _SET:
+            return f"{key} = true"
+        if value.endswith(".csv"):
+            # A docket writes such a list as it writes every other.
+            return self.term(key)
+        if value.isdigit():
+            return f"{key} = {value}"
+        escaped = value.replace("\\", "\\\\").replace('"', '\\"')
+        return f'{key} = "{escaped}"'
 
     def place(self, key: str) -> str:
         named = self.term(key)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
-from gruff_ledger.account.ledger import Account
+import msgspec
+
+from gruff_ledger.account.ledger import Account, Line
 from gruff_ledger.account.words import finding_text, note_text, source_places
-from gruff_ledger.outcome import Finding, Severity
+from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.table import Origin
 
@@ -71,7 +74,10 @@ def remarks_of(
     headlines: list[Remark] = []
     attention: list[tuple[int, Remark]] = []
     notes: list[Remark] = []
-    parts = [(line.label, line.notes, line.findings) for line in account.lines()]
+    parts = [
+        (line.label, tuple(_open_notes(account, line)), line.findings)
+        for line in account.lines()
+    ]
     entries = {line.label for line in account.entries} if with_labels else set()
     for name, said, findings in [*parts, ("", tuple(account.notes), ())]:
         label = f"{name}: " if name in entries else ""
@@ -98,6 +104,19 @@ def remarks_of(
     return Remarks(
         tuple(headlines), tuple(remark for _, remark in attention), tuple(notes)
     )
+
+
+def _open_notes(account: Account, line: Line) -> Iterator[Note]:
+    """Yield the notes of a line, without a remedy that was taken already."""
+    there = [
+        name.removeprefix(f"{line.result}.")
+        for name in account.beside
+        if name.startswith(f"{line.result}.")
+    ]
+    for note in line.notes:
+        if any(f"`{key} " in note.remedy for key in there):
+            note = msgspec.structs.replace(note, remedy="")
+        yield note
 
 
 def _is_said_by_note(found: Finding) -> bool:

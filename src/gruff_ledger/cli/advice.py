@@ -16,7 +16,7 @@ from typing import NamedTuple
 import click
 
 from gruff_ledger.problems import Problem
-from gruff_ledger.system.shell import quoted
+from gruff_ledger.shell import quoted
 
 # How much alike two names must be for one to be taken for a slip of the other.
 _REALLY_NEAR = 0.75

@@ -242,8 +242,7 @@ def check_stated(found: Format, terms: ReadingTerms) -> None:
     for key in _unfit(found, terms):
         raise BadTerms(
             f"{found.words} has no such thing.",
-            "Leave it out; or, if the list is delimited text, set `format` to "
-            "delimited.",
+            "Leave it out; or, if the list is delimited text, give `format delimited`.",
             term=key,
         )
 

@@ -72,7 +72,7 @@ class ManyEqualRecordsTest(FolderTest):
         told = self.gruff("merge", "same.csv", "--to", "same-out.csv").stderr.decode()
         self.assertEqual(len(self.records("same-out.csv")), 19_999)
         self.assertIn("19,999", told)
-        self.assertIn("set --header-rows to 0", told)
+        self.assertIn("give --header-rows 0", told)
 
 
 class OddQuoteTest(unittest.TestCase):

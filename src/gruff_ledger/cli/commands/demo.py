@@ -9,7 +9,7 @@ import click
 
 from gruff_ledger.cli.commands.run import Asked, run_docket
 from gruff_ledger.demo.setup import DOCKET_FILE, free_folder, set_up
-from gruff_ledger.system.shell import command_line
+from gruff_ledger.shell import command_line
 from gruff_ledger.words import visible
 
 

@@ -161,7 +161,7 @@ class ServerWriting:
         if _has_table(database, name) and not self._replace:
             raise UnwritableOutput(
                 "the table is there already.",
-                "Write to another table, or set `replace` to fill it anew.",
+                "Write to another table, or add `replace true` to fill it anew.",
                 file=self._at(name),
             )
 

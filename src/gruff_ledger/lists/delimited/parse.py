@@ -467,7 +467,7 @@ def open_quote(
     return UnreadableSource(
         "a double quote is opened here and never closed, up to the end of the list.",
         "Close it, or double it if it belongs to the text; or, if the list has no "
-        "quoted cells at all, set `quote` to none.",
+        "quoted cells at all, give `quote none`.",
         file=opened.address,
         record=record,
         row=row,

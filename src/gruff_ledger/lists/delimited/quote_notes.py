@@ -38,14 +38,14 @@ def note_quoting(
             Note(
                 f"{table.name}: a quote inside a quoted cell is written with a "
                 'backslash (\\") and was read so.',
-                "If backslashes belong to the text, set `quote` to double.",
+                "If backslashes belong to the text, give `quote double`.",
             )
         )
     if layout.quoting == "spaced" and not pinned:
         notes.append(
             Note(
                 f"{table.name}: spaces around quoted cells were left out.",
-                "To keep them as text, set `quote` to double.",
+                "To keep them as text, give `quote double`.",
             )
         )
     if layout.odd_headings:
@@ -64,7 +64,7 @@ def note_quoting(
             Note(
                 f"{records} a cell with quotes that do not enclose all of it; such "
                 "cells are kept as they are written.",
-                "If no quote of this list encloses a cell, set `quote` to none.",
+                "If no quote of this list encloses a cell, give `quote none`.",
                 _places(odd, source),
                 warning=True,
             )
@@ -78,7 +78,7 @@ def note_quoting(
             notes.append(
                 Note(
                     f"{records} a cell with a space before its quote, kept as text.",
-                    "If such quotes enclose cells, set `quote` to spaced.",
+                    "If such quotes enclose cells, give `quote spaced`.",
                     _places(spaced, source),
                     warning=True,
                 )

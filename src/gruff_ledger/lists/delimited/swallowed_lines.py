@@ -66,7 +66,7 @@ def note_swallowed(
         Note(
             f"{table.name}: {records} of this list {opens} in which {total} lines look "
             "like records of their own, swallowed by a double quote.",
-            "If the list was written without quoting, set `quote` to none.",
+            "If the list was written without quoting, give `quote none`.",
             Origin(np.full(len(numbers), source, np.int32), numbers),
             warning=True,
         ),

@@ -186,7 +186,7 @@ class Outputs:
         if place.exists() and not self.may_replace and not _is_stream(place):
             raise UnwritableOutput(
                 "it exists already.",
-                "Write to another file, or set `replace` to replace it.",
+                "Write to another file, or add `replace true` to replace it.",
                 file=shown,
             )
         self._claimed[place] = shown

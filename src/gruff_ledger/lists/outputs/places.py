@@ -94,7 +94,7 @@ def appeared(shown: str) -> UnwritableOutput:
     return UnwritableOutput(
         "it appeared while the work was done, and was left as it is. No output was "
         "written.",
-        "Write to another file, or set `replace`.",
+        "Write to another file, or add `replace true`.",
         file=shown,
     )
 

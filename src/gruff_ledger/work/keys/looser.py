@@ -48,7 +48,7 @@ def loose_note(count: int, one: str, many: str, whom: str) -> tuple[Note, ...]:
     return (
         Note(
             f"Matched loosely, {records} {whom}: spaces, case or Unicode differ.",
-            "To match so, set `match` to loose.",
+            "To match so, give `match loose`.",
             warning=True,
         ),
     )

@@ -225,7 +225,7 @@ def note_undecided(
         Note(
             f"In {groups} no record has anything to read in '{heading}': nothing is "
             f"the {terms.stays}, and {stay}.",
-            "To keep one of each anyway, set `stays` to first, last or fullest.",
+            "To keep one of each anyway, give `stays first`.",
             table.origin.pick(open_),
             warning=True,
         ),
@@ -325,7 +325,7 @@ def _notes(
     return tuple(notes)
 
 
-def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
+def copies_note(table: Table, kept: Indices, *, are_shown: bool) -> tuple[Note, ...]:
     """Say how many copies are such by the whole record, and where the others differ."""
     places = np.flatnonzero(kept != np.arange(len(kept)))
     if not len(places):
@@ -346,7 +346,7 @@ def copies_note(table: Table, kept: Indices) -> tuple[Note, ...]:
     return (
         Note(
             f"{said}; the others differ from the record kept, in {where}.",
-            "To see them side by side, set `treat` to show.",
+            "" if are_shown else "To see them side by side, give `treat show`.",
             table.origin.pick(looked[~unlike.same]),
         ),
     )

@@ -76,7 +76,7 @@ def perform(
     notes += scores.notes
     kept = kept_of(terms, groups.first, members, scores)
     if fields and groups.near is None and terms.stays != "none":
-        notes += copies_note(table, kept)
+        notes += copies_note(table, kept, are_shown=terms.treatment == "show")
     notes += note_decided(terms, decided)
     questions = open_questions(terms, table, groups, kept, decided)
     notes += question_notes(terms, groups, questions)

@@ -106,7 +106,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
         if self.field is not None and self.treatment == "set-aside":
             raise BadTerms(
                 "setting aside adds no field to the list.",
-                "Leave it out, or set `treat` to mark, number, count, group or show.",
+                "Leave it out, or give `treat mark`, number, count, group or show.",
                 term="field",
             )
         if (self.of is None) == (self.stays in _BY_FIELD):

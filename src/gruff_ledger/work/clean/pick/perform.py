@@ -95,7 +95,7 @@ def _condition_note(where: str, holds: Mask, fails: Mask, unknown: Mask) -> Note
     return Note(
         f"{said}, and fails in {failed}. In {unsure} it cannot be told, for cells that "
         "are blank or not read.",
-        f"To pick those too, set `where` to ({where}) IS NOT FALSE.",
+        f"To pick those too, give `where ({where}) IS NOT FALSE`.",
         is_headline=True,
     )
 
@@ -173,7 +173,7 @@ def _tie_notes(terms: PickTerms, chosen: _Chosen) -> list[Note]:
     return [
         Note(
             f"{number} for the last place with one that stayed, and came later.",
-            "To pick them too, set `ties`.",
+            "To pick them too, add `ties true`.",
             warning=True,
         )
     ]

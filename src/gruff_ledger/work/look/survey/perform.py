@@ -12,7 +12,7 @@ from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.columns.threads import map_telling
 from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
-from gruff_ledger.system.shell import command_line
+from gruff_ledger.shell import command_line
 from gruff_ledger.table import Origin, Table
 from gruff_ledger.work.look.survey.as_written import settle_as_written
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts

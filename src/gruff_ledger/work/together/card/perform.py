@@ -67,7 +67,7 @@ def perform(terms: CardTerms, table: Table) -> Outcome:
             notes += (
                 Note(
                     f"{counted(more, 'more record is', 'more records are')} not shown.",
-                    "To see all, set `lay` to across.",
+                    "To see all, give `lay across`.",
                     warning=True,
                 ),
             )
@@ -119,7 +119,7 @@ def _remedy(
             at = np.flatnonzero(index_in(folded(column, "loose"), [loosely]) == 0)
             if loosely and len(at):
                 there = column[int(at[0])].as_py()
-                return f"'{there}' is there: write it so, or set `match` to loose."
+                return f"'{there}' is there: write it so, or give `match loose`."
         (near,) = nearest_values(text_column([value]), column).to_pylist()
         if near:
             return f"Did you mean '{near}'?"

@@ -192,7 +192,7 @@ def notes_on(
     by = f"By {pair_words(pairs)}" if terms.key else "By the whole record"
     remedy = ""
     if terms.give == "list" and same and not terms.same:
-        remedy = "To list those too, set `same`."
+        remedy = "To list those too, add `same true`."
     notes = [Note(f"{by}: {', '.join(told)}.", remedy, is_headline=True)]
     if count:
         by_field = sorted(

@@ -314,8 +314,8 @@ def _with_taken(
         if terms.field_there == "refuse":
             raise BadTerms(
                 f"{table.name} already has a field '{heading}'.",
-                "Give it another heading, as in Rate=Tariff; or set `field-there` to "
-                "fill or overwrite.",
+                "Give it another heading, as in Rate=Tariff; or give "
+                "`field-there fill` or `field-there overwrite`.",
                 term="take",
             )
         was = table.cells(heading)

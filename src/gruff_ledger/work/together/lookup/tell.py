@@ -37,7 +37,7 @@ def note_on_undecided(
         Note(
             f"For {records} nothing is the {terms.which}: the matches in "
             f"{reference.name} have nothing to read in `of`; nothing was filled in.",
-            "To take one anyway, set `which` to first or last.",
+            "To take one anyway, give `which first` or `which last`.",
             table.origin.pick(undecided),
             warning=True,
         ),
@@ -150,7 +150,7 @@ def notes_on(
         notes.append(
             Note(
                 f"{keys} not in {reference.name}: {told}.",
-                "To list all of them, use `unmatched`.",
+                "To list all of them, add `unmatched unmatched.csv`.",
                 warning=True,
             )
         )
@@ -180,7 +180,7 @@ def _several_note(terms: LookupTerms, table: Table, counts: Indices) -> Note:
     if terms.which == "only":
         return Note(
             f"{has} several matches, and nothing was filled in there.",
-            "To take one of them, set `which`.",
+            "To take one of them, give `which first` or `which last`.",
             table.origin.pick(several),
             warning=True,
         )
@@ -190,7 +190,7 @@ def _several_note(terms: LookupTerms, table: Table, counts: Indices) -> Note:
     of = f" {terms.of}" if terms.of else ""
     return Note(
         f"{has} several matches, of which the {terms.which}{of} was taken.",
-        "To fill nothing there, set `which` to only.",
+        "To fill nothing there, give `which only`.",
     )
 
 
@@ -203,6 +203,6 @@ def note_on_unused(reference: Table, is_used: Mask) -> tuple[Note, ...]:
     return (
         Note(
             f"{said} of {reference.name} matched no record.",
-            "To list them, use `unused`.",
+            "To list them, add `unused unused.csv`.",
         ),
     )

@@ -107,7 +107,7 @@ class LookupTerms(Terms, frozen=True, kw_only=True):
             raise BadTerms(
                 "nothing is taken.",
                 "Name fields of the reference list in `take`; to see first how the "
-                "keys meet, set `check`.",
+                "keys meet, add `check true`.",
                 term="take",
             )
         with said_by("take"):

@@ -152,7 +152,7 @@ def _without_idle_records(
             if mask.any():
                 aside.append(SetAside(reason, table.keep_records(mask)))
                 is_ = counted(int(np.count_nonzero(mask)), "record is", "records are")
-                remedy = "To keep them, set `keep-blank`." if mask is blank else ""
+                remedy = "To keep them, add `keep-blank true`." if mask is blank else ""
                 notes.append(
                     Note(
                         f"{table.name}: {is_} {said} and set aside.",
@@ -169,7 +169,7 @@ def _no_heading_note(table: Table, count: int) -> Note:
     return Note(
         f"{table.name}: {count:,} of {len(table):,} records are the same as the "
         "heading row; they were kept.",
-        "If the list has no heading row, set `header-rows` to 0.",
+        "If the list has no heading row, give `header-rows 0`.",
         warning=True,
     )
 

@@ -182,7 +182,7 @@ def notes_on_status(
                 f"As seen from {stacked.names[0]}, the first list: {counts[NEW]} new, "
                 f"{counts[CHANGED]} changed, {counts[UNTOUCHED]} untouched, "
                 f"{counts[MISSING]} missing in the others.",
-                "To list them, use `new`, `changed`, `untouched` and `missing`.",
+                "To list them, add `new new.csv`, `changed changed.csv` and so on.",
             )
         )
     return tuple(notes)

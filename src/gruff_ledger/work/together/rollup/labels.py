@@ -134,7 +134,7 @@ def _loose_notes(names: Sequence[str], side: str) -> list[Note]:
     return [
         Note(
             f"Labels {side} differ only in case, spaces or Unicode: {words}.",
-            "To make one of them, set `match` to loose.",
+            "To make one of them, give `match loose`.",
             warning=True,
         )
     ]

@@ -367,5 +367,5 @@ def _question_per_cent(
     if in_cells or _PER_CENT.search(heading):
         said.warn(
             f"{table.name}: '{heading}' holds percentages, and they are being summed.",
-            "To take their mean, set `figure` to mean.",
+            "To take their mean, give `figure mean`.",
         )

@@ -119,7 +119,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
             raise BadTerms(
                 "a change is worked out from numbers, but the first or last cell is "
                 "given as it is written.",
-                "Leave out `change`, or set `figure` to sum.",
+                "Leave out `change`, or give `figure sum`.",
                 term="change",
             )
         if self.across is not None and not self.value:
@@ -137,7 +137,7 @@ class RollupTerms(Terms, frozen=True, kw_only=True):
         if self.change and self.detail == "none":
             raise BadTerms(
                 "changes from list to list are in the detail.",
-                "Set `detail` to beneath or beside.",
+                "Give `detail beneath` or `detail beside`.",
                 term="change",
             )
         if self.across is not None and self.across in self.down:

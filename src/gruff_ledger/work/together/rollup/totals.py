@@ -90,7 +90,7 @@ def find_total_rows(
         said.warn(
             f"{table.name}: {looks} like totals of the others, but "
             f"{_counted_words(len(rows))}.",
-            "To leave them out, set `leave-out-totals`.",
+            "To leave them out, add `leave-out-totals true`.",
             rows,
         )
         return None
@@ -215,7 +215,7 @@ def leave_total_columns_out(
         said.warn(
             f"{table.name}: {words} may hold totals of the others, but "
             f"{_counted_words(len(totals))}.",
-            "To leave them out, set `leave-out-totals`.",
+            "To leave them out, add `leave-out-totals true`.",
         )
         return list(values)
     rest = [heading for heading in values if heading not in totals]
