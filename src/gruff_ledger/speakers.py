@@ -15,6 +15,9 @@ from gruff_ledger.shell import quoted
 
 _TERM = re.compile(r"`([a-z][a-z-]*)(?: ([^`]+))?`")
 
+# What is a table in dockets and in Python is only typed out for a command.
+_TABLES = {"aliases"}
+
 # What is given of a term that is set, and takes no value.
 _SET = "true"
 
@@ -81,6 +84,8 @@ class _Python(Speaker):
         return f"`{name}_`" if keyword.iskeyword(name) else f"`{name}`"
 
     def given(self, key: str, value: str) -> str:
+        if key in _TABLES:
+            return self.term(key)
         name = self.term(key).strip("`")
         if value == _SET:
             return f"`{name}=True`"
@@ -112,8 +117,8 @@ class _Docket(Speaker):
             return self._outer.given(key, value)
         if value == _SET:
             return f"{key} = true"
-        if value.endswith(".csv"):
-            # A docket writes such a list as it writes every other.
+        if key in _TABLES or value.endswith(".csv"):
+            # A docket writes a list beside a result as it writes every other.
             return self.term(key)
         if value.isdigit():
             return f"{key} = {value}"

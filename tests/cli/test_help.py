@@ -104,7 +104,7 @@ class HelpTest(FolderTest):
         plain = re.sub(r"\x1b[^m]*m|.\x08", "", done.stdout.decode())
         self.assertTrue("--since-last" in plain)
         # What all verbs share is told once.
-        self.assertEqual(plain.count("--byte-order-mark"), 1)
+        self.assertEqual(plain.count("--no-findings"), 1)
 
 
 class ExamplesTest(FolderTest):

@@ -16,6 +16,7 @@ LISTS = {
     "boats.csv": "Boat,Class,Paid\nTern,A,5\nAuk,B,7\nAuk,B,x\nGull,D,\ntern,A,5\n",
     "rates.csv": "Code,Rate\nA,10\nB,20\nB,21\nZ,9\n",
     "more.csv": "Boat,Class,Paid\nTern,A,6\n,,\nGull,D,\n",
+    "other.csv": "Code no,Rate\nA,10\n",
     "rows.csv": "Item,May\nBread,5\nRice,6\nTotal,11\n",
     "plain.csv": "Item,Note\nA,\"5' long\nB,x\n",
 }
@@ -37,6 +38,7 @@ CASES = (
         ("--where '(Paid > 5) IS NOT FALSE'",),
     ),
     ("merge boats.csv more.csv", ("--keep-blank",)),
+    ("merge rates.csv other.csv", ("--aliases 'Code no=Code'",)),
     ("compare boats.csv more.csv --key Boat", ("--match loose", "--same")),
     ("rollup rows.csv --down Item --value May", ("--leave-out-totals",)),
 )

@@ -58,7 +58,10 @@ class CardTest(unittest.TestCase):
 
     def test_what_is_not_there(self) -> None:
         for terms, said in (
-            ({"value": ("seal",)}, "'Seal' is there: write it so, or give `match loose`"),
+            (
+                {"value": ("seal",)},
+                "'Seal' is there: write it so, or give `match loose`",
+            ),
             ({"value": ("Sael",)}, "Did you mean 'Seal'"),
             ({"value": ("Zzzzzz",)}, "See what there is"),
             ({}, "was given"),

@@ -110,8 +110,8 @@ class VerbCommand(click.Command):
         if not is_whole:
             formatter.write_paragraph()
             formatter.write_text(
-                "How lists are read and written, lists from the web, memory, and every "
-                f"word on these options: gruff {self.name} --help-all"
+                "How lists are read, written and fetched: gruff help reading, writing, "
+                f"web. Every option, and every word on it: gruff {self.name} --help-all"
             )
 
     def _short_groups(self) -> Iterator[tuple[str, list[click.Option]]]:

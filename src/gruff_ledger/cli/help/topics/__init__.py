@@ -7,6 +7,9 @@ from importlib import resources
 # In the order a newcomer needs them.
 TOPICS = (
     "addresses",
+    "reading",
+    "writing",
+    "web",
     "values",
     "match-levels",
     "formulas",

@@ -339,6 +339,7 @@ def _find_shared(
 def _note_unmatched(headings: Sequence[str], matched: Sequence[_Matched]) -> list[Note]:
     """Note the headings that not every list has, with the nearest in the others."""
     notes = []
+    proposed: set[str] = set()
     for heading in headings:
         without = [each for each in matched if heading not in each.places]
         if not without:
@@ -355,8 +356,12 @@ def _note_unmatched(headings: Sequence[str], matched: Sequence[_Matched]) -> lis
             ),
         )
         remedy = ""
-        if near is not None:
-            remedy = f"If '{near}' means the same, say so in `aliases`."
+        if heading in proposed:
+            # Said already, the other way round.
+            near = None
+        elif near is not None:
+            proposed.add(near)
+            remedy = f"If '{near}' means the same, add `aliases {near}={heading}`."
         records = "record" if blanks == 1 else "records"
         notes.append(
             Note(
