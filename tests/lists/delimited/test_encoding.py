@@ -50,6 +50,21 @@ class GuessEncodingTest(unittest.TestCase):
                         data = text.encode(encoding)
                         self.assertEqual(data.decode(guess_encoding(data)), text)
 
+    def test_signs_of_currency_at_numbers(self) -> None:
+        """And letters that may stand there: a word between numbers, units."""
+        for text, encodings in (
+            ("x;1.234,56 €", "cp1252 iso-8859-15"),
+            ("€ 12;3", "cp1252"),
+            ("x;£12.50\ny;£7", "cp1252"),
+            ("x;¥500", "cp1252"),
+            ("5 à 6;x", "cp1252"),
+            ("12 г;5 м\nмосква;x", "cp1251"),
+        ):
+            for encoding in encodings.split():
+                with self.subTest(text=text, encoding=encoding):
+                    data = text.encode(encoding)
+                    self.assertEqual(data.decode(guess_encoding(data)), text)
+
     def test_old_encodings_are_taken_on_strong_evidence(self) -> None:
         """Of the pages of DOS and the old Mac, where many letters speak for them."""
         text = "Müller;Straße;Größe;Köln;Österreich;Jörg"

@@ -220,7 +220,7 @@ class HeadingTest(unittest.TestCase):
         reading = read(data)
         self.assertEqual(reading.table.headings, ("Berth", "Boat", "Class"))
         self.assertEqual(reading.source.heading_row, 3)
-        self.assertEqual(reading.source.titles, ("Berth register;;",))
+        self.assertEqual(reading.source.titles, ("Berth register",))
         self.assertEqual(len(reading.table), 2)
 
     def test_can_be_pinned(self) -> None:

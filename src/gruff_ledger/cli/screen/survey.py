@@ -42,6 +42,10 @@ _SHOWN_VALUES = 4
 _GAP_WIDTH = 2
 _LEAST_WIDTH = 10
 
+# So much room values are given by wrapping the kinds, down to that width.
+_GOOD_WIDTH = 28
+_KIND_WIDTH = 14
+
 
 class SurveyPage(Page):
     """The page of a survey."""
@@ -216,15 +220,25 @@ def _table(
 ) -> ScreenTable:
     """Lay out a table whose last column takes the room that the others leave."""
     shown = [tuple(map(visible, record)) for record in records]
-    widths = [max(map(cell_len, cells)) for cells in zip(columns, *shown, strict=True)]
-    room = width - sum(widths[:-1]) - _GAP_WIDTH * len(widths)
+    widths = [
+        max(*map(cell_len, name.split("\n")), *map(cell_len, cells))
+        for name, cells in zip(columns, zip(*shown, strict=True), strict=True)
+    ]
+    room = width - sum(widths[:-1]) - _GAP_WIDTH * (len(widths) + 1)
+    wanted = min(widths[-1], _GOOD_WIDTH)
+    if room < wanted and "kind" in columns:
+        # Kinds of several words are wrapped, before values are cut.
+        place = columns.index("kind")
+        narrow = max(_KIND_WIDTH, widths[place] - (wanted - room))
+        room += widths[place] - min(narrow, widths[place])
+        widths[place] = min(narrow, widths[place])
     widths[-1] = min(widths[-1], max(room, _LEAST_WIDTH))
     view = ScreenTable(
         *(
             ScreenColumn(
                 name,
                 justify="left" if name in left else "right",
-                no_wrap=True,
+                no_wrap=name != "kind",
                 overflow="ellipsis",
                 width=each,
             )

@@ -131,6 +131,7 @@ _FOREIGN_LETTER = -6.5
 _COMMON_SIGN, _RARE_SIGN, _CONTROL = -3.0, -7.5, -14.0
 _ODD_CASE = -4.0
 _SIGN_IN_WORD = -4.0
+_LONE_LETTER = -4.0
 
 _COMMON_SIGNS = frozenset("€£§°«»–—‘’“”„…½¼¾²³·©®™º№±×µ\u00a0\ufffd•¿¡ª¢¥")
 
@@ -427,8 +428,21 @@ _SIGNS_IN_WORDS = re.compile(
 )
 
 
+# A letter that stands alone at a number is a sign of currency in another reading; one
+# between two numbers can be a word, as in 5 à 6.
+_LETTERS_AT_NUMBERS = re.compile(
+    r"(?<=\d)[ \u00a0]?[^\W\d_\x00-\x7f](?!\w|\s?\d)"
+    r"|(?<![\w ])[^\W\d_\x00-\x7f][ \u00a0]?(?=\d)"
+)
+
+
 def _context_weight(text: str) -> float:
-    """Weigh capitals behind small letters, mixed scripts and signs within words."""
+    """
+    Weigh what stands beside letters and signs.
+
+    Capitals behind small letters, mixed scripts, signs within words and letters alone
+    at numbers are odd.
+    """
     weight = 0.0
     for word in _CASE_TURNS.findall(text):
         if word.isascii():
@@ -441,4 +455,5 @@ def _context_weight(text: str) -> float:
             is_mixed = (before > _LAST_LATIN) != (after > _LAST_LATIN)
             if is_odd_case or is_mixed:
                 weight += _ODD_CASE
+    weight += _LONE_LETTER * len(_LETTERS_AT_NUMBERS.findall(text))
     return weight + _SIGN_IN_WORD * len(_SIGNS_IN_WORDS.findall(text))

@@ -122,7 +122,9 @@ def detect_layout(
     if place is None or place >= len(rows):
         return None
     titles = tuple(
-        row.text.rstrip("\r\n") for row in rows[:place] if not is_all_blank(row.cells)
+        row.text.rstrip(f"\r\n{chosen}")
+        for row in rows[:place]
+        if not is_all_blank(row.cells)
     )
     prefix = "".join(row.text for row in rows[: place + header_rows])
     heading: tuple[str, ...]
