@@ -114,6 +114,10 @@ class Change(msgspec.Struct, frozen=True, eq=False):
     now: Column
 
 
+# The topic of what a list's own line says as well: where it begins, what it ends with.
+LAYOUT = "layout"
+
+
 class Note(msgspec.Struct, frozen=True, eq=False):
     """
     Something the person should know, and what settles it.
@@ -125,6 +129,8 @@ class Note(msgspec.Struct, frozen=True, eq=False):
         The option that changes it, in backquotes, or empty.
     origin : Origin, optional
         The records it is about; the first few are shown.
+    value : Column of as many texts, optional
+        The cell of each that it is about.
     warning : bool
         True where a choice could be wrong, rather than plain information.
     topic : str
@@ -137,6 +143,7 @@ class Note(msgspec.Struct, frozen=True, eq=False):
     what: str
     remedy: str = ""
     origin: Origin | None = None
+    value: Column | None = None
     warning: bool = False
     topic: str = ""
     is_headline: bool = False

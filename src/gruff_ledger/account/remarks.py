@@ -9,7 +9,7 @@ import msgspec
 
 from gruff_ledger.account.ledger import Account, Line
 from gruff_ledger.account.words import finding_text, note_text, source_places
-from gruff_ledger.outcome import Finding, Note, Severity
+from gruff_ledger.outcome import LAYOUT, Finding, Note, Severity
 from gruff_ledger.speakers import Speaker
 from gruff_ledger.table import Origin
 
@@ -68,7 +68,8 @@ def remarks_of(
     with_labels : bool
         Whether each says which entry it is of.
     all_ : bool
-        Whether findings that a note says too are among them.
+        Whether findings that a note says too are among them, and notes on what a list's
+        own line says.
     """
     sources = source_places(account.sources)
     headlines: list[Remark] = []
@@ -89,7 +90,7 @@ def remarks_of(
                 headlines.append(remark)
             elif note.warning:
                 attention.append((1, remark))
-            else:
+            elif all_ or note.topic != LAYOUT:
                 notes.append(remark)
         for found in findings:
             if not all_ and _is_said_by_note(found):

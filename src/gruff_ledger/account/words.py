@@ -14,6 +14,7 @@ from gruff_ledger.words import counted, number_words
 if TYPE_CHECKING:
     from gruff_ledger.account.control import Chain
     from gruff_ledger.account.ledger import Balance, Line, Since
+    from gruff_ledger.columns.types import Column
     from gruff_ledger.outcome import Finding, Note
     from gruff_ledger.table import Origin
 
@@ -86,6 +87,8 @@ def source_words(line: Line) -> str:
     facts = line.facts
     fields = counted(len(facts["headings"]), "field")
     blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
+    if line.records_aside:
+        blank += f", {number_words(line.records_aside)} set aside"
     return (
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
         f"({write_words(facts)})."
@@ -171,10 +174,17 @@ def note_text(note: Note, sources: SourcePlaces, *, speaker: Speaker) -> str:
     """Return what a note says: what, the first few records, the remedy."""
     text = note.what
     if note.origin is not None and len(note.origin):
-        text = f"{text.rstrip('.')}: {places(note.origin, sources)}."
+        values = [] if note.value is None else _quoted(note.value)
+        text = f"{text.rstrip('.')}: {places(note.origin, sources, values)}."
     if note.remedy:
         text = f"{text} {speaker.said(note.remedy)}"
     return text
+
+
+def _quoted(column: Column) -> list[str]:
+    """Return the first few cells as they are shown; blank ones say enough."""
+    values = column.slice(0, _SHOWN_RECORDS).to_pylist()
+    return [f"'{value}'" if value.strip() else "" for value in values]
 
 
 def finding_words(found: Finding) -> str:

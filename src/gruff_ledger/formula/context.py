@@ -66,6 +66,8 @@ class Context(abc.ABC):
         self._outcome = outcome
         self._becomes = f"left out: there {outcome}"
         self._wanted: Mask = ALL
+        # Rules of which a note says what was left out.
+        self._noted: set[str] = set()
         self._found: dict[tuple[str, str, str], tuple[Mask, Column]] = {}
         self._numbers: dict[str, tuple[Numbers, Mask]] = {}
         self._kinds: dict[str, type[Value]] = {}
@@ -87,6 +89,7 @@ class Context(abc.ABC):
                 field,
                 self.table.origin.pick(mask),
                 filter_column(stretched(column, self.n), mask),
+                is_noted=rule in self._noted,
             )
             for (rule, message, field), (mask, column) in self._found.items()
         )
@@ -102,6 +105,7 @@ class Context(abc.ABC):
         for (rule, _, field), (mask, column) in self._found.items():
             kind = rule.rpartition(" is a ")[2]
             if field and rule == f"{field} is a {kind}" and kind in ("number", "date"):
+                self._noted.add(rule)
                 blank = blank_mask(stretched(column, self.n))
                 filled = self.n - int(np.count_nonzero(blank))
                 self.notes[:0] = check_readable(

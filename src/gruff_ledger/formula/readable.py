@@ -80,4 +80,5 @@ def check_readable(
             field=heading,
         )
     said += f"; {they} {are} {becomes}."
-    return (Note(said, "", table.origin.pick(bad), warning=True),)
+    value = filter_column(table.cells(heading), bad)
+    return (Note(said, "", table.origin.pick(bad), value, warning=True),)

@@ -20,7 +20,7 @@ from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, ReadingTerms, Source
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.outcome import Finding, Note, SetAside
+from gruff_ledger.outcome import LAYOUT, Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.table import Table
 from gruff_ledger.words import first_few
@@ -160,6 +160,7 @@ def heading_notes(
                 f"{name}: {len(titles)} title {rows} above the heading in row "
                 f"{heading_row}: '{'; '.join(titles)}'.",
                 "" if pinned else "If the heading is another row, give `skip-rows`.",
+                topic=LAYOUT,
             )
         )
     if not has_heading:
@@ -317,7 +318,8 @@ def _without_totals(
     said = f"{table.name}: the last record looks like a row of totals"
     if terms.no_totals:
         aside = SetAside(_TOTALS_REASON, table.keep_records(mask))
-        note = Note(f"{said} and was set aside.", "", table.origin.pick(mask))
+        origin = table.origin.pick(mask)
+        note = Note(f"{said} and was set aside.", "", origin, topic=LAYOUT)
         return table.keep_records(~mask), (aside,), (note,)
     # Whether it counts is for the work to say.
     remedy = "To set it aside, give `no-totals`."

@@ -169,6 +169,7 @@ def ordering(table: Table, key: Key, term: str) -> tuple[str, Ordering]:
                 heading,
                 table.origin.pick(bad),
                 filter_column(table.cells(heading), bad),
+                is_noted=True,
             ),
         )
     return heading, Ordering(ranks, cells.blank | bad, way, findings, notes)
@@ -259,7 +260,7 @@ def ways_note(
     if not told:
         return ()
     remedy = "To order differently, write AS TEXT, AS CODE, AS NUMBER or AS DATE."
-    return (Note(f"Ordered: {', '.join(told)}.", remedy),)
+    return (Note(f"Ordered: {', '.join(told)}.", remedy, is_headline=True),)
 
 
 def in_order(

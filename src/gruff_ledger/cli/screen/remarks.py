@@ -33,6 +33,9 @@ _MOST_HEADLINES = 3
 _MOST_TO_ATTEND_TO = 5
 _MOST_NOTES = 4
 _MOST_SOURCES = 3
+
+# So many lines a page has, with those that end it: what is less pressing gives way.
+_MOST_LINES = 9
 _MOST_OF_DOCKET = 8
 
 _PLAINLY_WRITTEN = "utf-8, commas, heading in row 1"
@@ -59,18 +62,26 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
         for source in account.sources
         if more or not _is_plain(source)
     ]
-    shown: list[str] = []
-    hidden = 0
-    for parts, most in (
+    # The first of each kind is always there, and a line for how lists were read.
+    kinds = (
         (heads, _MOST_HEADLINES),
         (_marked(remarks.attention), _MOST_TO_ATTEND_TO),
         (_marked(remarks.notes), _MOST_NOTES),
         (sources, _MOST_SOURCES),
-    ):
-        most = len(parts) if more else most
-        for remark, mark in parts[:most]:
-            shown += paragraph(remark.text, mark)
-        hidden += max(0, len(parts) - most)
+    )
+    room = _MOST_LINES - bool(sources)
+    shown: list[str] = []
+    hidden = 0
+    for parts, most in kinds:
+        room += parts is sources
+        for number, (remark, mark) in enumerate(parts):
+            lines = list(paragraph(remark.text, mark))
+            is_pressing = number == 0 and parts is not kinds[2][0]
+            if more or (number < most and (is_pressing or len(lines) <= room)):
+                shown += lines
+                room -= len(lines)
+            else:
+                hidden += 1
     return shown + _more_lines(hidden)
 
 

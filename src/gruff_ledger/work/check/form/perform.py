@@ -138,7 +138,8 @@ def perform(
         )
     told += _unheld(rules, fields)
     count = "1 field" if len(fields) == 1 else f"{len(fields)} fields"
-    told.append(Note(f"The form has {count}, and {terms.rows} rows to fill in."))
+    what = f"The form has {count}, and {terms.rows} rows to fill in."
+    told.append(Note(what, is_headline=True))
     records = (
         shape if table is not None and not terms.empty else shape.cut_records(0, 0)
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.formula.context import rounded_words
 from gruff_ledger.formula.evaluate import Evaluation
 from gruff_ledger.formula.nodes import BadFormula
@@ -12,6 +13,7 @@ from gruff_ledger.formula.values import KINDS, Span, column_of
 from gruff_ledger.outcome import Change, Finding, Note, Outcome
 from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.table import UNSAID, Table
+from gruff_ledger.words import counted, number_words
 from gruff_ledger.work.clean.compute.terms import ComputeTerms
 from gruff_ledger.work.new_fields import changes_of, chosen_place, with_new_fields
 
@@ -51,6 +53,9 @@ def perform(terms: ComputeTerms, table: Table) -> Outcome:
         evaluation.check_readable("formula")
         findings += evaluation.findings()
         notes += [note for note in evaluation.notes if note not in notes]
+        filled = len(table) - int(np.count_nonzero(blank_mask(column)))
+        what = f"{heading} has a value in {number_words(filled)} of "
+        notes.append(Note(f"{what}{counted(len(table), 'record')}.", is_headline=True))
         if heading in result.headings and terms.overwrite:
             changes += changes_of(result, heading, column)
             held = list(result.held)

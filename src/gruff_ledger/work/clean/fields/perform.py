@@ -50,7 +50,8 @@ def perform(
     dropped = [heading for heading in table.headings if heading not in order]
     if dropped:
         number = "1 field was" if len(dropped) == 1 else f"{len(dropped)} fields were"
-        notes.append(Note(f"{number} dropped: {format_names(dropped)}."))
+        told = f"{number} dropped: {format_names(dropped)}."
+        notes.append(Note(told, is_headline=True))
     headings = [renamed.get(heading, heading) for heading in order]
     for place, heading in enumerate(headings):
         if heading in headings[:place]:

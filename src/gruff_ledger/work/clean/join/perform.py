@@ -18,6 +18,7 @@ from gruff_ledger.field_names import find_field, find_fields
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
+from gruff_ledger.words import counted, listed, number_words
 from gruff_ledger.work.clean.join.terms import JoinTerms
 from gruff_ledger.work.new_fields import chosen_place, with_new_fields
 
@@ -72,7 +73,12 @@ def perform(terms: JoinTerms, table: Table) -> Outcome:
     dropped = () if terms.keep else sources
     new = [(terms.heading, column)]
     result, changes = with_new_fields(table, new, at, dropped, term="heading")
-    return Outcome(result, changes=changes, notes=notes + said)
+    filled = len(table) - int(np.count_nonzero(blank_mask(column)))
+    what = f"{terms.heading} is filled in {number_words(filled)} of "
+    what += f"{counted(len(table), 'record')}, from {listed(sources)}."
+    return Outcome(
+        result, changes=changes, notes=(Note(what, is_headline=True), *notes, *said)
+    )
 
 
 def _check_room(table: Table, pieces: Sequence[Column], term: str) -> None:

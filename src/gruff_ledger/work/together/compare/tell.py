@@ -162,6 +162,7 @@ def findings_on(
                 other.origin.pick(partners[at]),
                 taken(other.cells(field.theirs), partners[at]),
                 said,
+                is_noted=True,
             )
         )
     return tuple(findings)

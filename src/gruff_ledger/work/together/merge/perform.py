@@ -114,7 +114,9 @@ def perform(
             )
             source = of_source | {terms.name_source}
             merged = structs.replace(merged, from_source=source)
-        outcome = Outcome(merged)
+        what = f"{counted(len(merged), 'record')} of {counted(len(tables), 'list')}, "
+        what += f"{counted(len(merged.headings), 'field')}."
+        outcome = Outcome(merged, notes=(Note(what, is_headline=True),))
     result, findings = outcome.table, outcome.findings
     if terms.sort is not None:
         result, found, said = in_order(result, terms.sort, "sort")

@@ -28,7 +28,7 @@ from gruff_ledger.columns.arrays import (
     joined,
     text_column,
 )
-from gruff_ledger.columns.types import Indices
+from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import OutOfBalance
 from gruff_ledger.table import Origin, Table
@@ -188,7 +188,7 @@ def _sum_notes(
     said = f"All figures add up to {whole}"
     if len(brought) > 1:
         said = f"{parts}{more} = {whole}, as in the result"
-    left_out, filled, origins = _count_unread(brought)
+    left_out, filled, origins, cells = _count_unread(brought)
     if not left_out:
         return [Note(f"{said}.", is_headline=True)]
     are = "is not a number and is" if left_out == 1 else "are not numbers and are"
@@ -197,16 +197,17 @@ def _sum_notes(
             f"{said}; {left_out:,} of {filled:,} filled cells {are} left out.",
             "",
             origins,
+            cells,
             warning=True,
             is_headline=True,
         )
     ]
 
 
-def _count_unread(brought: Sequence[Brought]) -> tuple[int, int, Origin]:
+def _count_unread(brought: Sequence[Brought]) -> tuple[int, int, Origin, Column]:
     """Count the filled cells that are no numbers, and all filled ones."""
     wrong = [
-        (each.table.origin, numbers.is_filled & ~numbers.is_number)
+        (each.table, numbers.heading, numbers.is_filled & ~numbers.is_number)
         for each in brought
         for numbers in each.numbers
     ]
@@ -215,8 +216,10 @@ def _count_unread(brought: Sequence[Brought]) -> tuple[int, int, Origin]:
         for each in brought
         for numbers in each.numbers
     )
-    count = sum(int(np.count_nonzero(mask)) for _, mask in wrong)
-    return count, filled, Origin.concat([origin.pick(mask) for origin, mask in wrong])
+    count = sum(int(np.count_nonzero(mask)) for *_, mask in wrong)
+    origins = [table.origin.pick(mask) for table, _, mask in wrong]
+    cells = [filter_column(table.cells(name), mask) for table, name, mask in wrong]
+    return count, filled, Origin.concat(origins), concat_columns(cells)
 
 
 def _count_note(brought: Sequence[Brought]) -> Note:

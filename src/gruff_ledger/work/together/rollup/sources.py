@@ -131,10 +131,17 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
 
 def _brought(terms: RollupTerms, table: Table, said: Said) -> Brought:
     table = _with_aliases(table, terms.aliases)
+    down_named = expand_names(table.headings, terms.down)
+    elsewhere = {*down_named, terms.across}.difference(terms.value)
     terms = structs.replace(
         terms,
-        down=expand_names(table.headings, terms.down),
-        value=expand_names(table.headings, terms.value),
+        down=down_named,
+        # Week * are the figures, and not a label that is named as such.
+        value=tuple(
+            name
+            for name in expand_names(table.headings, terms.value)
+            if name not in elsewhere
+        ),
     )
     across = _found(table, terms.across)
     values = [found for name in terms.value if (found := _found(table, name))]
@@ -348,6 +355,7 @@ def _numbers(
                 heading,
                 table.origin.pick(wrong),
                 filter_column(column, wrong),
+                is_noted=True,
             )
         )
     if terms.figure == "sum":
