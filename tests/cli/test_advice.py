@@ -17,6 +17,11 @@ MISTAKES = (
         'A name with a space needs quotes: --by "Item code"',
     ),
     (
+        "split list.csv Item",
+        "split takes one list, and 'Item' is not one. A field is named in an "
+        "option: --field Item",
+    ),
+    (
         "sort list.csv b.csv --by Item",
         "sort takes one list. Put them together first: gruff merge list.csv "
         "b.csv --to all.csv",

@@ -253,9 +253,12 @@ class RefusalTest(FolderTest):
         self.write("a.csv", f"Boat,Fee,Part\nTern,{many},7\nOtter,{'8' * 400},7\n")
         for arguments, told in (
             (("survey", "a.csv"), "of more than 15 digits"),
-            (("sort", "a.csv", "--by", "Fee AS NUMBER"), "Fee is not a number"),
+            (("sort", "a.csv", "--by", "Fee AS NUMBER"), "'Fee' is not a number"),
             (("rollup", "a.csv", "--value", "Fee", "--figure", "mean"), "not a number"),
-            (("compute", "a.csv", "--formula", "x=Fee / Part"), "Fee is not a number"),
+            (
+                ("compute", "a.csv", "--formula", "x=Fee / Part"),
+                "'Fee' is not a number",
+            ),
             (("duplicates", "a.csv", "--by", "Fee", "--match", "number"), "blank key"),
         ):
             with self.subTest(arguments=arguments):

@@ -40,6 +40,9 @@ _MONTHS = (
     *("September", "October", "November", "December"),
 )
 
+# A longer cell is cut where it is cited.
+_LONGEST_VALUE = 80
+
 # How many records a note or finding shows.
 _SHOWN_RECORDS = 3
 
@@ -184,7 +187,11 @@ def note_text(note: Note, sources: SourcePlaces, *, speaker: Speaker) -> str:
 def _quoted(column: Column) -> list[str]:
     """Return the first few cells as they are shown; blank ones say enough."""
     values = column.slice(0, _SHOWN_RECORDS).to_pylist()
-    return [f"'{value}'" if value.strip() else "" for value in values]
+    return [f"'{_cut(value)}'" if value.strip() else "" for value in values]
+
+
+def _cut(value: str) -> str:
+    return value if len(value) <= _LONGEST_VALUE else f"{value[: _LONGEST_VALUE - 1]}…"
 
 
 def finding_words(found: Finding) -> str:
@@ -202,7 +209,9 @@ def show_values(found: Finding) -> list[str]:
     if found.unsaid_nearest is not None:
         nearest = found.unsaid_nearest.slice(0, _SHOWN_RECORDS).to_pylist()
     return [
-        f"'{value}'{f' (perhaps {near!r})' if near else ''}" if value else ""
+        f"'{_cut(value)}'" + (f" (perhaps '{_cut(near)}')" if near else "")
+        if value
+        else ""
         for value, near in zip(values, nearest, strict=True)
     ]
 

@@ -90,8 +90,11 @@ _ELSEWHERE: tuple[tuple[tuple[str, ...], str, str], ...] = (
         "show LIST",
     ),
     (
-        ("info", "stats", "summary", "describe", "profile", "explore"),
-        "learn what is in a list",
+        (
+            *("info", "stats", "statistics", "summary", "describe", "profile"),
+            *("explore", "sign", "signs", "negative", "positive", "mean", "median"),
+        ),
+        "learn what is in a list, field by field",
         "survey LIST",
     ),
     (("order", "arrange"), "sort a list", "sort LIST --by FIELD"),
@@ -232,6 +235,15 @@ def advise_extra(extra: Sequence[str], typed: Typed) -> str | None:
         return split
     name = typed.command.name if typed.command is not None else ""
     lists = [word for word in typed.words[1:] if _is_path(word)]
+    if not _is_path(extra[0]):
+        names = ("--field", *_KEY_OPTIONS)
+        option = next((each for each in names if each in typed.options), None)
+        if option is None:
+            return None
+        return (
+            f"{name} takes one list, and '{extra[0]}' is not one. A field is named in "
+            f"an option: {option} {quoted(extra[0])}"
+        )
     if len(lists) < 2 or not all(map(_is_path, extra)):
         return None
     if name == "lookup":

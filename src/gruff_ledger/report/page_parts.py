@@ -154,10 +154,7 @@ def aside_part(account: Account) -> Part:
             n = min(share, len(each.table))
             kept = [""] * n
             if each.kept is not None:
-                kept = [
-                    f"{place['source']} record {place['record']}"
-                    for place in places.of(each.kept, n)
-                ]
+                kept = [_place_words(place) for place in places.of(each.kept, n)]
             cells = _cells_of(each, n)
             for number, place in enumerate(places.of(each.table.origin, n)):
                 yield {
@@ -169,6 +166,12 @@ def aside_part(account: Account) -> Part:
                 }
 
     return within_bounds(rows(), total)
+
+
+def _place_words(place: dict[str, Any]) -> str:
+    row, record = place["row"], place["record"]
+    where = f"record {record}" if row is None else f"row {row}"
+    return f"{place['source']}, {where}"
 
 
 def _cells_of(aside: SetAside, n: int) -> list[str]:

@@ -74,9 +74,9 @@ class TraceTest(FolderTest):
     def test_it_tells_was_and_now_and_the_line_as_it_was(self) -> None:
         """A changed cell has its value in the source, and each change."""
         told = self.told("out/rated.csv", "--record", "1")
-        self.assertIn("as in north record 1, Boat: ' Grey Heron'", told)
+        self.assertIn("as in north, row 2, Boat: ' Grey Heron'", told)
         self.assertIn("1 scrub changed it: 'Grey Heron'", told)
-        self.assertIn("It is north record 1 (row 2) of north.csv: N-01, Grey", told)
+        self.assertIn("It is north, row 2 of north.csv: N-01, Grey", told)
 
     def test_a_record_by_its_row(self) -> None:
         """As the list shows it, of a result and of a source."""
@@ -93,9 +93,9 @@ class TraceTest(FolderTest):
     def test_it_tells_what_was_folded_and_looked_up(self) -> None:
         """The record that repeated it is there, and the rate's record."""
         told = self.told("out/rated.csv", "--record", "1")
-        self.assertIn("1 record folded into it: north record 3 (row 4)", told)
+        self.assertIn("1 record folded into it: north, row 4", told)
         self.assertIn("3 duplicates: repeats another record by Berth", told)
-        self.assertIn("12.50 4 lookup, from Rate of rates record 1", told)
+        self.assertIn("12.50 4 lookup, from Rate of rates, row 2", told)
 
     def test_sources_and_results_may_be_gone(self) -> None:
         """The ledger alone is enough, also under another name."""
@@ -126,13 +126,13 @@ class TraceTest(FolderTest):
         """Of a cell of a rollup its parts and their sum are told."""
         told = self.told("out/metres.csv", "--record", "1", "--field", "Length")
         self.assertIn("Length = 18.80: 5 rollup, sum of 2 records: 18.8", told)
-        self.assertIn("9.4 north record 1, Length 9.4 north record 3, Length", told)
+        self.assertIn("9.4 north, row 2, Length 9.4 north, row 4, Length", told)
 
     def test_where_a_source_record_went(self) -> None:
         """A record is followed to every result, and to the record it went into."""
         told = self.told("north.csv", "--record", "3")
-        self.assertIn("was folded into north record 1: 3 duplicates", told)
-        self.assertIn("went out in out/rated.csv, as record 1", told)
+        self.assertIn("was folded into north, row 2: 3 duplicates", told)
+        self.assertIn("went out in out/rated.csv, row 2", told)
         self.assertIn("went into figures: 5 rollup, in 1 record", told)
         found = self.told("north.csv", "--record", "2")
         self.assertIn("! 2 flag, warn: Length: Length is blank", found)
@@ -338,6 +338,6 @@ class SeveralLedgersTest(FolderTest):
         lines = [line.strip() for line in done.splitlines()]
         self.assertFalse(any(line.startswith("went out") for line in lines), done)
         self.assertIn(
-            "the record it was folded into went out in out-a/result.csv, as record 1",
+            "the record it was folded into went out in out-a/result.csv, row 2",
             lines,
         )

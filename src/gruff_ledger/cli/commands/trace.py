@@ -34,6 +34,9 @@ if TYPE_CHECKING:
 # Record numbers that are told where several records have a key.
 _TOLD_NUMBERS = 12
 
+# Endings of results that know records, and no rows.
+_WITHOUT_ROWS = (".json", ".jsonl", ".ndjson", ".parquet", ".db", ".sqlite")
+
 
 def _trace(
     said: str,
@@ -146,7 +149,7 @@ def view_trace(traced: Traced) -> Iterator[RenderableType]:
     """
     from rich.text import Text
 
-    yield Text(visible(f"{traced.result}, record {traced.record}"), style="bold")
+    yield Text(visible(_result_place(traced.result, traced.record)), style="bold")
     yield _cells_table(traced.cells)
     for number, place in enumerate(traced.places):
         if number:
@@ -220,20 +223,33 @@ def _step_words(step: Step, field: str) -> str:
     if step.what == "source":
         assert step.place is not None
         under = "" if step.field == field else f", {step.field}"
-        return f"as in {step.place.source} record {step.place.record}{under}"
+        return f"as in {_short_place(step.place)}{under}"
     if step.what == "blank":
         return f"{step.entry}, whose list has no such field"
     if step.what == "made":
         by = f", {step.by}" if step.by else ""
         if step.place is not None:
-            by += f" of {step.place.source} record {step.place.record}"
+            by += f" of {_short_place(step.place)}"
         return f"{step.entry}{by}"
     return f"{step.entry} changed it" if step.what == "changed" else step.entry
 
 
 def _place_words(place: Place) -> str:
-    row = "" if place.row is None else f" (row {place.row})"
-    return visible(f"{place.source} record {place.record}{row} of {place.address}")
+    return visible(f"{_short_place(place)} of {place.address}")
+
+
+def _result_place(address: str, record: int) -> str:
+    """Return where a record of a result is: its row, below a heading in row 1."""
+    path = address.partition("#")[0].lower()
+    knows_rows = "://" not in path and not path.endswith(_WITHOUT_ROWS)
+    where = f"row {record + 1}" if knows_rows else f"record {record}"
+    return f"{address}, {where}"
+
+
+def _short_place(place: Place) -> str:
+    """Return a record's list and row, or its number where lists know no rows."""
+    where = f"record {place.record}" if place.row is None else f"row {place.row}"
+    return f"{place.source}, {where}"
 
 
 def _line(place: Place) -> RenderableType:
@@ -255,11 +271,11 @@ def _parts_view(parts: Parts, said: str) -> Iterator[RenderableType]:
     width = max((len(part.value) for part in parts.shown), default=0)
     for part in parts.shown:
         field = f", {part.field}" if part.field else ""
-        where = f"{part.place.source} record {part.place.record}{field}"
+        where = f"{_short_place(part.place)}{field}"
         value = f"{part.value:>{width}}  " if width else ""
         yield Text(visible(f"    {value}{where}"))
     if parts.count > len(parts.shown):
-        yield Text(f"    and {counted(parts.count - len(parts.shown), 'record')} more")
+        yield Text(f"    and {counted(parts.count - len(parts.shown), 'more record')}")
     if parts.total is not None:
         yield Text(f"    {parts.total:>{width}}  in all")
 
@@ -269,13 +285,14 @@ def _fate_words(fate: Fate) -> str:
         own = msgspec.structs.replace(fate, is_others=False)
         return f"  the record it was folded into {_fate_words(own)}"
     if fate.what == "out":
-        return f"went out in {fate.at}, as record {fate.record}"
+        assert fate.record is not None
+        return f"went out in {_result_place(fate.at, fate.record)}"
     if fate.what == "aside":
         return f"was set aside: {fate.at}: {fate.reason}"
     if fate.what == "folded":
         into = ""
         if fate.place is not None:
-            into = f" into {fate.place.source} record {fate.place.record}"
+            into = f" into {_short_place(fate.place)}"
         return f"was folded{into}: {fate.at}: {fate.reason}"
     if fate.what == "figures" and not fate.count:
         return f"was looked at: {fate.at}, and is in no record of its result"
