@@ -318,7 +318,7 @@ class LargeListTest(FolderTest):
         self.assertEqual(*kept.values())
         self.assertIn("temporary files", self.text("ledger/account.json"))
         told = self.gruff("trace", "out.csv", "--record", "400000").stdout
-        self.assertIn(b"all record", told)
+        self.assertIn(b"as in all, row", told)
 
     @unittest.skipIf(os.name == "nt", "there is no such signal")
     def test_what_a_kill_leaves_is_gone_after_the_next_start(self) -> None:

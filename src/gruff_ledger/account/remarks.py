@@ -80,7 +80,10 @@ def remarks_of(
         for line in account.lines()
     ]
     entries = {line.label for line in account.entries} if with_labels else set()
+    read = {line.label for line in account.sources}
     for name, said, findings in [*parts, ("", tuple(account.notes), ())]:
+        # What could be wrong with a reading is less than what the work found.
+        rank = -1 if name in read else 1
         label = f"{name}: " if name in entries else ""
         for note in said:
             severity = Severity.WARN if note.warning else Severity.NOTE
@@ -89,7 +92,7 @@ def remarks_of(
             if note.is_headline:
                 headlines.append(remark)
             elif note.warning:
-                attention.append((1, remark))
+                attention.append((rank, remark))
             elif all_ or note.topic != LAYOUT:
                 notes.append(remark)
         for found in findings:

@@ -17,7 +17,7 @@ from tests.support import table
 NORTH = SourcePlaces(("north",), (2,))
 
 
-def shown(given: Table, width: int = 60, height: int = 18, **terms: Any) -> str:
+def shown(given: Table, width: int = 60, height: int = 19, **terms: Any) -> str:
     """Return what a window of that size shows."""
     out = io.StringIO()
     console = Console(file=out, width=width, height=height)

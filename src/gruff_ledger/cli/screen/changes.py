@@ -13,7 +13,7 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.words import SourcePlaces, source_places
-from gruff_ledger.cli.screen.listing import LEAST_RECORDS, OTHER_LINES, Window, cut_cell
+from gruff_ledger.cli.screen.listing import Window, cut_cell, records_in
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.job.engine import Run
 from gruff_ledger.outcome import Change
@@ -41,7 +41,7 @@ class ChangesPage(Page):
         changes = run.account.entries[-1].changes if run.account.entries else ()
         if not any(len(each.origin) for each in changes):
             return super().view(run, window)
-        most = max(LEAST_RECORDS, window.height - OTHER_LINES)
+        most = records_in(window)
         sources = source_places(run.account.sources)
         shown = _in_turn([_alike(each, sources) for each in changes], most)
         cells = sum(len(each.origin) for each in changes)

@@ -89,11 +89,19 @@ def after_key(choices: Choices, state: State, key: str) -> State:
     return state
 
 
-def keys_in(read: str) -> list[str]:
-    """Part what a terminal sent at once: keys typed fast, or a text put in whole."""
+def keys_in(read: str, long_keys: Sequence[str] = (*_UP, *_DOWN)) -> list[str]:
+    """
+    Part what a terminal sent at once: keys typed fast, or a text put in whole.
+
+    Parameters
+    ----------
+    read : str
+    long_keys : sequence of str
+        The keys of several characters that do something.
+    """
     keys: list[str] = []
     while read:
-        known = [key for key in (*_UP, *_DOWN) if read.startswith(key)]
+        known = [key for key in long_keys if read.startswith(key)]
         key = known[0] if known else read[0]
         if not known and read[0] in _BEGINS_KEY and len(read) > 1:
             # Another key that sends several characters; it does nothing here.

@@ -25,7 +25,7 @@ from gruff_ledger.words import counted, visible
 
 # Lines of the window that the heading, its rule, the count of the rest and the next
 # prompt take.
-OTHER_LINES = 8
+OTHER_LINES = 9
 LEAST_RECORDS = 5
 
 # A column cut narrower than this shows nothing useful: fields that would be are left
@@ -78,6 +78,10 @@ class ListTerms(NamedTuple):
         ``first``: the first records; ``found``: those with findings, if there are any;
         ``both``: the first of those with findings and of those without. Picked records
         are shown with their rows.
+    start : int
+        The first record that is shown, of all.
+    skip : int
+        How many fields behind the first one are left out.
     """
 
     first: tuple[str, ...] = ()
@@ -85,6 +89,8 @@ class ListTerms(NamedTuple):
     findings: Sequence[Finding] = ()
     places: SourcePlaces = SourcePlaces()
     picks: Literal["first", "found", "both"] = "first"
+    start: int = 0
+    skip: int = 0
 
 
 class _Column(NamedTuple):
@@ -113,10 +119,14 @@ def list_view(table: Table, window: Window, terms: ListTerms = _NO_TERMS) -> Gro
     Fields whose shown cells are numbers for the most part are aligned to the right.
     What is not shown is counted below.
     """
-    most = max(LEAST_RECORDS, window.height - OTHER_LINES)
+    most = records_in(window)
     picked, rest = _pick_records(table, terms, most)
-    shown = table.cut_records(0, most) if picked is None else table.pick_records(picked)
+    if picked is None:
+        shown = table.cut_records(terms.start, terms.start + most)
+    else:
+        shown = table.pick_records(picked)
     columns = _columns(shown, terms)
+    columns = columns[:1] + columns[1 + terms.skip :]
     widths = _fit_columns(columns, window.width)
     if picked is not None:
         row = _Column("row", list(_rows_of(shown, terms.places)), None)
@@ -148,6 +158,11 @@ def list_view(table: Table, window: Window, terms: ListTerms = _NO_TERMS) -> Gro
     return Group(view, *([Text(visible("; ".join(rest)))] if rest else []))
 
 
+def records_in(window: Window) -> int:
+    """Return how many records a window shows at a time."""
+    return max(LEAST_RECORDS, window.height - OTHER_LINES)
+
+
 def _heading(column: _Column, width: int) -> Text:
     lines = _wrapped_heading(column.heading, width)
     if column.is_number:
@@ -169,7 +184,7 @@ def _pick_records(
     table: Table, terms: ListTerms, most: int
 ) -> tuple[np.ndarray | None, list[str]]:
     """Return the places of the records to be shown, and what is said of the others."""
-    more = len(table) - most
+    more = len(table) - terms.start - most
     first = [counted(more, "more record")] if more > 0 else []
     if terms.picks == "first" or not terms.findings:
         return None, first

@@ -15,7 +15,7 @@ from gruff_ledger.cli.screen.remarks import page_lines
 from gruff_ledger.speakers import COMMAND
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from rich.console import Console, RenderableType
 
     from gruff_ledger.account.ledger import Account
     from gruff_ledger.cli.screen.listing import Window
@@ -54,6 +54,10 @@ class Page:
             picks=self.picks,
         )
         return list_view(run.result, window, terms)
+
+    def look_through(self, run: Run, console: Console) -> bool:
+        """Let a person look through a result that does not fit; False for no such."""
+        return False
 
     def facts(self, run: Run) -> object | None:
         """Return what ``--json`` has beside list and account; None for nothing."""

@@ -77,7 +77,8 @@ def show_verb(
 
         console = screen(sys.stdout)
         window = Window(console.width, console.height - len(summary))
-        console.print(page.view(run, window))
+        if not (sys.stdin.isatty() and page.look_through(run, console)):
+            console.print(page.view(run, window))
     elif run.result is not None:
         _write_result(run.result, writing)
     if run.result is not None and summary and sys.stdout.isatty():

@@ -7,13 +7,13 @@ from itertools import islice
 
 import numpy as np
 from rich import box
-from rich.console import Group, RenderableType
+from rich.console import Console, Group, RenderableType
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.words import SourcePlaces, source_places
-from gruff_ledger.cli.screen.listing import Window
+from gruff_ledger.cli.screen.listing import Window, records_in
 from gruff_ledger.cli.screen.page import Page
 from gruff_ledger.job.engine import Run
 from gruff_ledger.table import Table
@@ -32,6 +32,17 @@ class ShowPage(Page):
             return super().view(run, window)
         places = source_places(run.account.sources)
         return Group(*_cards(run.result, window.width, places))
+
+    def look_through(self, run: Run, console: Console) -> bool:
+        """Let a person look through a list of more records than fit."""
+        table = run.result
+        window = Window(console.width, console.height)
+        if table is None or run.detail.is_down or len(table) <= records_in(window):
+            return False
+        from gruff_ledger.cli.screen.pager import look_through
+
+        look_through(console, table)
+        return True
 
 
 def _cards(table: Table, width: int, sources: SourcePlaces) -> Iterator[RenderableType]:
