@@ -22,6 +22,7 @@ from gruff_ledger.account.trail.answers import (
 )
 from gruff_ledger.account.trail.format import TRAIL_FILE
 from gruff_ledger.account.trail.nearby import find_answer
+from gruff_ledger.account.words import time_words
 from gruff_ledger.cli.screen.paragraphs import paragraph
 from gruff_ledger.field_names import parse_names, parse_pair
 from gruff_ledger.problems import BadTerms, UnreadableSource
@@ -92,7 +93,7 @@ def _trace(
     for said_too in (*notes, *_missing_words(found.missing)):
         for line in paragraph(said_too, "! "):
             click.echo(line, err=True)
-    made = f"Told by the ledger in {found.ledger}, made {found.started}."
+    made = f"Told by the ledger in {found.ledger}, made {time_words(found.started)}."
     for line in paragraph(visible(made), "- "):
         click.echo(line, err=True)
     return 0

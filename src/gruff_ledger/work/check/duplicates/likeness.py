@@ -145,6 +145,7 @@ def _notes(
             f"{said} alike, in {held}, with a score of {ask_from} or more.",
             "",
             table.origin.pick(in_group) if records else None,
+            is_headline=True,
         ),
         Note(
             f"The score of 100 is made up of: {shares}.",

@@ -184,6 +184,8 @@ def shown(
             field=field,
             origin=table.origin.pick(together[mask]),
             value=taken(table.cells(field), together[mask]),
+            # The field of what differs says it beside each record.
+            is_noted=True,
         )
         for field, mask in zip(unlike.fields, unlike.masks, strict=True)
         if mask.any()
