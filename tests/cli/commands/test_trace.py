@@ -272,7 +272,8 @@ class SeveralLedgersTest(FolderTest):
                 told, beside = self.told(name)
                 self.assertIn(cell, told)
                 self.assertRegex(
-                    beside, rf"Told by the ledger in ledger-{place}, made \d+ \w+ 20\d\d"
+                    beside,
+                    rf"Told by the ledger in ledger-{place}, made \d+ \w+ 20\d\d",
                 )
 
     def test_a_copy_is_known_by_its_content(self) -> None:

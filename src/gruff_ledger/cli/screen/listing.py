@@ -29,8 +29,11 @@ OTHER_LINES = 9
 LEAST_RECORDS = 5
 
 # A column cut narrower than this shows nothing useful: fields that would be are left
-# out and named.
-_LEAST_WIDTH = 8
+# out and named. Dates and amounts are no wider, and so never cut.
+_LEAST_WIDTH = 12
+
+# Of less, one end is all that can be shown.
+_LEAST_CUT = 8
 
 # The longest bar, in characters.
 _BAR_CELLS = 12
@@ -355,7 +358,7 @@ def cut_cell(text: str, width: int) -> str:
     """
     if cell_len(text) <= width:
         return text
-    if " " in text or width < _LEAST_WIDTH:
+    if " " in text or width < _LEAST_CUT:
         return set_cell_size(text, width - 1) + "…"
     behind = width // 2
     tail = set_cell_size(text[::-1], behind)[::-1]

@@ -59,8 +59,13 @@ def perform(terms: PickTerms, table: Table) -> Outcome:
             notes += each.notes
         notes += _tie_notes(terms, chosen)
         out = stays & ~chosen.mask
+        group = f" of each {format_names(terms.per)}" if terms.per else ""
+        picked = counted(
+            int(np.count_nonzero(chosen.mask)), "record was", "records were"
+        )
+        what = f"{picked} picked: the first {terms.top}{group} by {terms.by}."
+        notes.insert(0, Note(what, is_headline=True))
         if out.any():
-            group = f" of each {format_names(terms.per)}" if terms.per else ""
             reason = f"not among the first {terms.top}{group} by {terms.by}"
             aside.append(SetAside(reason, table.keep_records(out)))
         stays = chosen.mask
