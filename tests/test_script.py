@@ -124,7 +124,7 @@ class ScriptTest(FolderTest):
         self.assertEqual(work.done.balance.set_aside, 2)
         self.assertIn('"result": "gulls"', self.text("ledger/account.json"))
         self.assertIn(
-            b"boats record 2", self.gruff("trace", "gulls.csv", "--record", "1").stdout
+            b"boats, row 3", self.gruff("trace", "gulls.csv", "--record", "1").stdout
         )
 
     def test_a_run_that_fails_writes_nothing(self) -> None:
@@ -175,7 +175,7 @@ class GuideTest(FolderTest):
         self.assertIn("'Boats'", said)
         self.assertIn("True", said)
         traced = self.gruff("trace", "harbour/rated.csv", "--record", "5").stdout
-        self.assertIn(b"north-quay record", traced)
+        self.assertIn(b"as in north-quay, row 6", traced)
 
 
 class PackageTest(unittest.TestCase):

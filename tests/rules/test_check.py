@@ -217,7 +217,7 @@ class RecordsTest(unittest.TestCase):
         rule = {"holds": Formula("Left >= Arrived"), "message": "{Boat} left too soon."}
         self.assertEqual(messages(self.STAYS, **rule), ["Tern left too soon."])
         (said,) = messages(self.STAYS, holds=Formula("Left >= Arrived"))
-        self.assertEqual(said, "It does not hold that Left >= Arrived.")
+        self.assertEqual(said, "It is not true that Left >= Arrived.")
         self.assertEqual(
             messages(self.STAYS, holds=Formula("Left > DATE '1999-01-01'")), []
         )
@@ -235,7 +235,7 @@ class RecordsTest(unittest.TestCase):
         self.assertEqual(
             [(f.field, f.message) for f in outcome.findings],
             [
-                ("", "It does not hold that a < b + 0."),
+                ("", "It is not true that a < b + 0."),
                 ("b", "b is not a number; the rule cannot be checked there."),
             ],
         )

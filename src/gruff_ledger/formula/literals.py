@@ -55,7 +55,7 @@ def read_typed(cursor: Cursor) -> Literal:
         form = "2026-05-01 14:30:00" if timed else "2026-05-01"
         kind = "time" if timed else "date"
         raise BadFormula(
-            f"{written.place.written} is no {kind} of ISO 8601.",
+            f"{written.place.written} is not a {kind} of ISO 8601.",
             f"Write it as in {word.word} '{form}'.",
             place,
         )

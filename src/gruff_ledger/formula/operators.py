@@ -325,7 +325,7 @@ def _texts_compared(
         is_literal = place.written[:1] == "'" and len(text.column) == 1
         if is_literal and is_blank(text.column[0].as_py()):
             raise BadFormula(
-                "a blank text is compared with, and that is never true.",
+                "a comparison with a blank text is never true.",
                 "To find blanks write IS NULL, for the others IS NOT NULL.",
                 place,
             )
@@ -393,9 +393,9 @@ def _refuse_figures(context: Context, value: Cells, place: Place) -> None:
     if 2 * forms.count > int(np.count_nonzero(~value.blank)):
         raise BadFormula(
             f"{place.written} holds dates that are not of ISO 8601, and it is not "
-            "stated how they are written.",
-            f"State it in `form`, as in fields = ['{value.field}'], date = "
-            f"'{forms.pattern}'; to compare texts write CAST(... AS VARCHAR).",
+            "known how they are written.",
+            f"Show it in `written`, as in '{value.field}=31/12/2026'; to compare texts "
+            "write CAST(... AS VARCHAR).",
             place,
         )
 

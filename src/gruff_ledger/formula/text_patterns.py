@@ -38,7 +38,7 @@ def like(context: Context, call: Call, args: Sequence[Value]) -> Value:
             and is_blank(node.value)
         ):
             raise BadFormula(
-                "a blank text is like nothing.",
+                "nothing is LIKE a blank text.",
                 "To find blanks write IS NULL.",
                 node.place,
             )

@@ -96,7 +96,7 @@ def _compare_results(out: OutToWrite, before: Table, table: Table) -> Since:
     if not key and before.headings != table.headings:
         return Since(
             out.address,
-            said="its fields are others than before; name its key in 'key' to compare "
+            said="its fields differ from before; name its key in 'key' to compare "
             "those that are still there",
         )
     terms = CompareTerms(key=tuple(Pair(format_names([name])) for name in key))

@@ -301,7 +301,7 @@ def note_existing(job: Job, account: Account) -> None:
     if there:
         named = ", ".join(dict.fromkeys(there))
         account.notes.append(
-            Note(f"There already: {named}.", "To replace them, give `replace`.")
+            Note(f"There already: {named}.", "To replace them, add `replace true`.")
         )
 
 

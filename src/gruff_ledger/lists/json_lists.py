@@ -322,8 +322,8 @@ def _word_malformed(opened: Opened, data: bytes, error: Exception) -> Unreadable
     what = "it ends too soon" if "truncated" in text else "it is not JSON"
     return UnreadableSource(
         f"{what}: {_lower(text.partition(' (byte')[0].rpartition(': ')[2])}.",
-        "Correct it there, or ask for it again; if it has one object a line, set "
-        "`format` to json-lines.",
+        "Correct it there, or ask for it again; if it has one object a line, "
+        "give `format json-lines`.",
         file=opened.address,
         line=line,
     )

@@ -349,7 +349,7 @@ class Checking:
         node = parse(condition)
         truths = self._evaluation.truths(self._evaluation.value(node), node.place)
         fails = np.broadcast_to(truths.false, len(self.table))
-        return Breach(condition, f"It does not hold that {condition}.", fails)
+        return Breach(condition, f"It is not true that {condition}.", fails)
 
     def _finding(
         self, rule: Rule, heading: str, breach: Breach, mask: Mask, term: str

@@ -76,7 +76,7 @@ class WorkbookTest(FolderTest):
         self.assertEqual(filled, {"B2", "A3", "C4", "A5"})
         said = sheet["B2"].comment.text
         self.assertEqual(said, "warn: Class is not one of A, B. Perhaps A?")
-        self.assertIn("It does not hold that Fee < 50.", sheet["A5"].comment.text)
+        self.assertIn("It is not true that Fee < 50.", sheet["A5"].comment.text)
         # A number stays a number, and a blank one blank.
         self.assertEqual((sheet["C5"].value, sheet["C4"].value), (99, None))
         listed = [[cell.value for cell in row] for row in book["Findings"].iter_rows()]

@@ -59,7 +59,7 @@ class SetAsideTest(unittest.TestCase):
         self.assertIn("Matched loosely, 1 more record repeats", loosely.what)
         self.assertEqual(
             whole.what,
-            "By the whole record 1 of 2 records that repeat another would go, in 1 "
+            "1 of 2 records that repeat another is the same in every field, in 1 "
             "group; the others differ from the record kept, in Boat (1).",
         )
 
@@ -261,7 +261,7 @@ class OtherChoicesTest(unittest.TestCase):
             with self.subTest(treat=treat):
                 terms = DuplicatesTerms(by=("Berth",), treat=treat)
                 said = " ".join(note.what for note in perform(terms, LIST).notes)
-                self.assertIn("By the whole record 1 of 2 records", said)
+                self.assertIn("1 of 2 records that repeat another is the same", said)
                 self.assertIn("Matched loosely, 1 more record", said)
 
     def test_nothing_is_said_of_no_copies(self) -> None:

@@ -58,7 +58,7 @@ class ComputeTest(unittest.TestCase):
 
     def test_formulas_that_cannot_be_read_are_refused_at_once(self) -> None:
         for formula, words in (
-            ({}, "there is no formula"),
+            ({}, "no formula was given"),
             ({"a": "1 +"}, "ends too soon"),
             ({"a": ""}, "is empty"),
         ):

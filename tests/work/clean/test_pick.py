@@ -82,9 +82,9 @@ class TopTest(unittest.TestCase):
         for terms, words in (
             ({}, "no condition and no number of records was given"),
             ({"top": 0, "by": "a"}, "cannot be picked"),
-            ({"top": 1}, "picked in an order"),
-            ({"by": "a", "where": "TRUE"}, "of use with a number"),
-            ({"where": "TRUE", "ties": True}, "matter where a number"),
+            ({"top": 1}, "no order was given"),
+            ({"by": "a", "where": "TRUE"}, "only applies with a number"),
+            ({"where": "TRUE", "ties": True}, "only apply where a number"),
             ({"where": "1 +"}, "ends too soon"),
             ({"top": 1, "by": "a AS x"}, "cannot be ordered AS x"),
         ):

@@ -151,7 +151,8 @@ def answers_of_settings(settings: tuple[str, ...]) -> dict[str, str]:
         name, equals, answer = setting.partition("=")
         if not equals or not name.strip():
             raise BadTerms(
-                f"'{setting}' is not of the form NAME=ANSWER.", "Write `set` so."
+                f"'{setting}' is not of the form NAME=ANSWER.",
+                "Write it as in `set month=May`.",
             )
         answers[name.strip()] = answer
     return answers
@@ -189,7 +190,7 @@ def _run(
         asked = msgspec.structs.replace(asked, text=docket.read_bytes())
     if sum((dry_run, diagram, stop_after is not None)) > 1:
         raise BadTerms(
-            "two things that exclude each other are asked for.",
+            "only one of these can be asked for.",
             "Give only one of `dry-run`, `stop-after` and `diagram`.",
         )
     if diagram:

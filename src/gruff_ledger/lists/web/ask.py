@@ -48,7 +48,7 @@ class Deadline:
     def problem(self, shown: str) -> UnreadableSource:
         """Word that the time is over."""
         return UnreadableSource(
-            f"it did not come within {self._seconds} seconds. What was received "
+            f"it did not arrive within {self._seconds} seconds. What was received "
             "was not used.",
             "Try again, or allow more in `time-limit`.",
             file=shown,

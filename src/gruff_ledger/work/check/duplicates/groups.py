@@ -333,10 +333,11 @@ def copies_note(table: Table, kept: Indices, *, are_shown: bool) -> tuple[Note, 
     looked = places[:_MOST_COMPARED]
     unlike = differing(table, looked, kept[looked])
     same = looked[unlike.same]
+    are = "is" if len(same) == 1 else "are"
     of = counted(len(looked), "record", "records")
     if len(looked) < len(places):
         of = f"the first {of}"
-    said = f"By the whole record {len(same)} of {of} that repeat another would go"
+    said = f"{len(same)} of {of} that repeat another {are} the same in every field"
     if len(same):
         count = len(set(kept[same].tolist()))
         said += f", in {counted(count, 'group', 'groups')}"

@@ -103,7 +103,7 @@ def note_decided(terms: DuplicatesTerms, decided: Recognised) -> tuple[Note, ...
     return (
         Note(
             f"{terms.decisions}: {said} on records that are not there as they were "
-            "then; nothing was done by them.",
+            "then; they were not applied.",
             "They stay in the file, for when the records come again.",
             warning=True,
         ),

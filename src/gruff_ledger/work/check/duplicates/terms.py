@@ -138,7 +138,7 @@ class DuplicatesTerms(Terms, frozen=True, kw_only=True):
         if self.same_from is not None and self.same_from < self.ask_from:
             raise BadTerms(
                 f"{self.same_from} is less than `ask-from`, {self.ask_from}.",
-                "Let it be as much or more.",
+                "Give as much or more.",
                 term="same-from",
             )
         if self.same_from is not None and not self.near:

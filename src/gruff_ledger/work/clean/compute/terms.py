@@ -37,7 +37,7 @@ class ComputeTerms(Terms, frozen=True, kw_only=True):
         """Refuse formulas that cannot be read."""
         if not self.formula:
             raise BadTerms(
-                "there is no formula.",
+                "no formula was given.",
                 "Give one, as in fee=rate * length.",
                 term="formula",
             )

@@ -173,11 +173,12 @@ def _tie_notes(terms: PickTerms, chosen: _Chosen) -> list[Note]:
     if not chosen.ties:
         return []
     number = "1 record ties" if chosen.ties == 1 else f"{chosen.ties} records tie"
+    was = "was" if chosen.ties == 1 else "were"
     if terms.ties:
-        return [Note(f"{number} for the last place, and stayed too.")]
+        return [Note(f"{number} for the last place, and {was} picked too.")]
     return [
         Note(
-            f"{number} for the last place with one that stayed, and came later.",
+            f"{number} for the last place, and {was} set aside, coming later.",
             "To pick them too, add `ties true`.",
             warning=True,
         )

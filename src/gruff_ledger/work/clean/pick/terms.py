@@ -61,9 +61,9 @@ class PickTerms(Terms, frozen=True, kw_only=True):
             )
         if (self.top is None) != (self.by is None):
             raise BadTerms(
-                "a number of records is picked in an order."
+                "no order was given to pick the first few by."
                 if self.top is not None
-                else "an order is of use with a number of records.",
+                else "an order only applies with a number of records.",
                 "Give `top` and `by` together.",
                 term="by" if self.top is not None else "top",
             )
@@ -71,7 +71,7 @@ class PickTerms(Terms, frozen=True, kw_only=True):
             parse_order(self.by, "by")
         if self.top is None and (self.per or self.ties):
             raise BadTerms(
-                "groups and ties matter where a number of records is picked.",
+                "groups and ties only apply where a number of records is picked.",
                 "Give `top` and `by`.",
                 term="per" if self.per else "ties",
             )

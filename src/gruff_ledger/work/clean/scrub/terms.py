@@ -138,7 +138,7 @@ class ScrubTerms(Terms, frozen=True, kw_only=True):
             )
         if self.odd_only and self.case is None:
             raise BadTerms(
-                "it is about letter case, and that stays.",
+                "it only applies with a change of letter case.",
                 "Give `case` too.",
                 term="odd-only",
             )

@@ -82,7 +82,7 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         ways = [bool(self.at), self.pattern is not None, bool(self.widths)]
         if sum(ways) != 1:
             raise BadTerms(
-                "there should be one way of splitting."
+                "several ways of splitting were given."
                 if sum(ways)
                 else "no way to split was given.",
                 "Give one of `at`, `pattern` and `widths`.",

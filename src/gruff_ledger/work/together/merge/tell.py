@@ -204,7 +204,7 @@ def notes_on_questions(
         notes.append(
             Note(
                 f"{terms.decisions}: {said} on records that are not there as they "
-                "were then; nothing was done by them.",
+                "were then; they were not applied.",
                 "They stay in the file, for when the records come again.",
                 warning=True,
             )
