@@ -149,6 +149,9 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         made are told apart by origins of their own.
     written : dict of str to Writing
         How fields are written, where more is known than what their cells show.
+    heading_row : int, optional
+        The row of the heading in the one source that all records are of; None where
+        they are of several, or of a format that knows no rows.
     """
 
     headings: tuple[str, ...]
@@ -160,6 +163,7 @@ class Table(msgspec.Struct, frozen=True, eq=False):
     figures: frozenset[str] = frozenset()
     root: Callable[[Origin], Origin] | None = None
     written: dict[str, Writing] = {}
+    heading_row: int | None = None
 
     def __post_init__(self) -> None:
         assert len(self.headings) == len(self.held)

@@ -44,6 +44,7 @@ _CASES: dict[str, tuple[tuple[str, ...], list[_Case]]] = {
         [
             ((), ("--fields", "Boat, Class")),
             ((), ("--records", "2-*")),
+            ((), ("--rows", "3")),
             ((), ("--first", "1")),
             ((), ("--last", "1")),
             ((), ("--sample", "2")),

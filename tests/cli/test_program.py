@@ -418,8 +418,11 @@ class SameByDocketTest(FolderTest):
 
     CASES = {
         "show": (
-            ("--fields", "Boat, Berth", "--first", "1", "--records", "2-*"),
-            'fields = "Boat, Berth"\nfirst = 1\nrecords = ["2-*"]',
+            (
+                *("--fields", "Boat, Berth", "--first", "1", "--records", "2-*"),
+                *("--rows", "2"),
+            ),
+            'fields = "Boat, Berth"\nfirst = 1\nrecords = ["2-*"]\nrows = "2"',
         ),
         "survey": (
             ("--fields", "Berth", "--null", "n/a"),

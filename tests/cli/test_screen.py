@@ -77,7 +77,7 @@ class ScreenTest(FolderTest):
         self.assertIn("row 3", shown)
         self.assertRegex(shown, r"boat +Bold")
         self.assertIn("Nothing was changed.", shown)
-        self.assertNotIn("record 1", shown)
+        self.assertNotIn("row 2", shown)
 
     def test_control_totals_are_laid_out_as_a_chain(self) -> None:
         self.write("a.csv", "boat,paid\nA,12.50\nA,12.50\nB,-3\n")
@@ -118,7 +118,7 @@ class ScreenTest(FolderTest):
             url = f"{publisher.address}/north-quay.csv"
             told = self.shown("survey", url, "--time-limit", "3", "--tries", "1")
         self.assertRegex(told, r"fetching north-quay [━╸╺]+ \d+% of 4 kB 00:\d\d left")
-        self.assertIn("did not come within 3 seconds", told)
+        self.assertIn("did not arrive within 3 seconds", told)
 
 
 if __name__ == "__main__":

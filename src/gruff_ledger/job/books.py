@@ -110,6 +110,8 @@ class Books:
         self._found.update(found)
         settled = _settled(self._job, name)
         notes = tuple(note for note in reading.notes if note.topic not in settled)
+        heading_row = reading.source.heading_row
+        table = msgspec.structs.replace(table, heading_row=heading_row)
         reading = msgspec.structs.replace(reading, table=table, notes=notes + said)
         line = _source_line(name, reading, source.listed.reading)
         self._account.sources.append(line)

@@ -89,7 +89,7 @@ class FetchTest(FolderTest):
 
     def test_every_bad_manner_is_told_and_never_half_a_list(self) -> None:
         told = {
-            "slow": "did not come within 1 seconds",
+            "slow": "did not arrive within 1 seconds",
             "fail": "answered 500",
             "away": "to another host: http://elsewhere.invalid",
             "loop": "more than 5 times",
@@ -160,7 +160,7 @@ class FetchTest(FolderTest):
         bomb = gzip.compress(gzip.compress(b"\0" * (40 << 20)))
         slow = [bytes([each]) for each in b"HTTP/1.1 200 OK\r\n" + b"X: y\r\n" * 99]
         for told, *parts in (
-            ("did not come within 1 seconds", *slow),
+            ("did not arrive within 1 seconds", *slow),
             ("larger than 1 MB", answer(bomb, "Content-Encoding: gzip, gzip")),
             ("and is not", answer(body, "Content-Encoding: gzip")),
             ("in the coding 'br'", answer(body, "Content-Encoding: br")),

@@ -3,8 +3,10 @@
 import json
 import unittest
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.work.look.show.perform import perform
@@ -44,6 +46,24 @@ class ShowTest(unittest.TestCase):
             outcome.notes[-1].what,
             "The list has 10 records: there is no record 11, 30.",
         )
+
+    def test_rows_are_those_of_the_source(self) -> None:
+        """Also of a list in another order; not of one of several sources."""
+        turned = LIST.pick_records(np.arange(10)[::-1])
+        turned = structs.replace(turned, heading_row=3)
+        for rows, expected in (
+            (("4",), [1]),
+            (("5-6", "12 - *"), [10, 9, 3, 2]),
+        ):
+            outcome = perform(ShowTerms(rows=rows), turned)
+            self.assertEqual(outcome.table.origin.record.tolist(), expected)
+        for given_, rows, words in (
+            (turned, ("3",), "no record in row 3"),
+            (turned, ("14",), "no record in row 14"),
+            (LIST, ("4",), "no rows of one source"),
+        ):
+            with self.assertRaisesRegex(BadTerms, words):
+                perform(ShowTerms(rows=rows), given_)
 
     def test_fields_in_the_order_named(self) -> None:
         shown = perform(ShowTerms(fields=("paid", "Berth"), first=1), LIST)

@@ -122,4 +122,4 @@ class TerminalTest(FolderTest):
         told = self.problem("card", "a.csv", "--key", "Boat")
         self.assertIn("was given", told)
         done = self.gruff("card", "a.csv", "--key", "Boat", "--value", "Tern")
-        self.assertEqual(done.stdout, b"field,record 1\nBoat,Tern\nBerth,1\n")
+        self.assertEqual(done.stdout, b"field,row 2\nBoat,Tern\nBerth,1\n")

@@ -8,6 +8,7 @@ import numpy as np
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.field_names import expand_names, find_fields
 from gruff_ledger.outcome import Note, Outcome, SetAside
+from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, number_words
 from gruff_ledger.work.look.show.terms import ShowTerms
@@ -32,6 +33,8 @@ def perform(terms: ShowTerms, table: Table) -> Outcome:
     ------
     UnknownField
         If a field is named that the list does not have.
+    BadTerms
+        If rows are named that it does not have.
     """
     names = expand_names(table.headings, terms.fields)
     headings, notes = find_fields(table, names, "fields")
@@ -40,8 +43,9 @@ def perform(terms: ShowTerms, table: Table) -> Outcome:
     if headings:
         chosen = list(dict.fromkeys(headings))
         result = table.with_fields(chosen, [held[each] for each in chosen])
-    stays = _asked_for(terms, len(table))
-    beyond = [str(first) for first, _ in terms.ranges() if first > len(table)]
+    stays = _asked_for(terms, table)
+    ranges = terms.ranges("records")
+    beyond = [str(first) for first, _ in ranges if first > len(table)]
     if beyond:
         has = counted(len(table), "record")
         what = f"The list has {has}: there is no record {', '.join(beyond)}."
@@ -63,15 +67,18 @@ def perform(terms: ShowTerms, table: Table) -> Outcome:
     )
 
 
-def _asked_for(terms: ShowTerms, n: int) -> Mask:
+def _asked_for(terms: ShowTerms, table: Table) -> Mask:
     """Mark the records that are asked for: all, unless some are."""
-    ranges = terms.ranges()
+    n = len(table)
+    ranges, rows = terms.ranges("records"), terms.ranges("rows")
     counts = (terms.first, terms.last, terms.sample)
-    if not ranges and counts == (None, None, None):
+    if not ranges and not rows and counts == (None, None, None):
         return np.ones(n, np.bool_)
     stays = np.zeros(n, np.bool_)
     for first, last in ranges:
         stays[first - 1 : n if last is None else last] = True
+    if rows:
+        stays |= _in_rows(table, rows)
     if terms.first is not None:
         stays[: terms.first] = True
     if terms.last is not None:
@@ -79,4 +86,28 @@ def _asked_for(terms: ShowTerms, n: int) -> Mask:
     if terms.sample is not None and n:
         places = np.linspace(0, n - 1, min(terms.sample, n))
         stays[np.round(places).astype(np.int64)] = True
+    return stays
+
+
+def _in_rows(table: Table, rows: tuple[tuple[int, int | None], ...]) -> Mask:
+    """Mark the records that stand in some rows of their source."""
+    if table.heading_row is None:
+        raise BadTerms(
+            f"{table.name} has no rows of one source.",
+            "Name the records in `records`.",
+            term="rows",
+        )
+    row = table.places.record + table.heading_row
+    stays = np.zeros(len(table), np.bool_)
+    for first, last in rows:
+        here = row >= first if last is None else (row >= first) & (row <= last)
+        if not here.any():
+            raise BadTerms(
+                f"{table.name} has no record in row {first}.",
+                f"Its records are in rows {row.min()} to {row.max()}."
+                if len(row)
+                else "It has no records.",
+                term="rows",
+            )
+        stays |= here
     return stays

@@ -23,6 +23,13 @@ class ShowTerms(Terms, frozen=True, kw_only=True):
         tuple[str, ...],
         Meta(description="Show these records, such as 61, 10-20 or 100-*."),
     ] = ()
+    rows: Annotated[
+        tuple[str, ...],
+        Meta(
+            description="Show what stands in these rows of the source, as remarks cite "
+            "them."
+        ),
+    ] = ()
     first: Annotated[
         int | None, Meta(description="Show so many records from the beginning.")
     ] = None
@@ -40,7 +47,8 @@ class ShowTerms(Terms, frozen=True, kw_only=True):
 
     def __post_init__(self) -> None:
         """Refuse records that cannot be told."""
-        self.ranges()
+        self.ranges("records")
+        self.ranges("rows")
         for term in ("first", "last", "sample"):
             count = getattr(self, term)
             if count is not None and count < 1:
@@ -48,9 +56,9 @@ class ShowTerms(Terms, frozen=True, kw_only=True):
                     f"{count} records cannot be shown.", "Give 1 or more.", term=term
                 )
 
-    def ranges(self) -> tuple[tuple[int, int | None], ...]:
+    def ranges(self, term: str) -> tuple[tuple[int, int | None], ...]:
         """
-        Return the records that are named: the first and the last, None for the end.
+        Return what `records` or `rows` names: the first and the last, None for the end.
 
         Raises
         ------
@@ -58,7 +66,7 @@ class ShowTerms(Terms, frozen=True, kw_only=True):
             If one is not a number, or a range of numbers.
         """
         found = []
-        for each in self.records:
+        for each in getattr(self, term):
             match = _RANGE.fullmatch(each)
             first = int(match[1]) if match else 0
             is_range = re.search(r"[-\u2013\u2026]", each) is not None
@@ -67,9 +75,9 @@ class ShowTerms(Terms, frozen=True, kw_only=True):
                 last = int(match[2]) if match[2] not in (None, "*") else 0
             if match is None or first < 1 or (last and last < first):
                 raise BadTerms(
-                    f"'{each}' does not name records.",
+                    f"'{each}' does not name {term}.",
                     "Give a number, counted from 1, or two as in 10-20.",
-                    term="records",
+                    term=term,
                 )
             found.append((first, last or None))
         return tuple(found)

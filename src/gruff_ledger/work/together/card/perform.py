@@ -132,7 +132,9 @@ def _down(table: Table, shown: Sequence[str], places: Indices) -> Table:
     columns = [text_column(shown)]
     for record in places[:_MOST_DOWN].tolist():
         number = int(table.places.record[record])
-        headings.append(free_heading(f"record {number}", headings))
+        above = table.heading_row
+        told = f"record {number}" if above is None else f"row {above + number}"
+        headings.append(free_heading(told, headings))
         (cells,) = table.records(record, record + 1)
         by_heading = dict(zip(table.headings, cells, strict=True))
         columns.append(text_column(by_heading[heading] for heading in shown))
