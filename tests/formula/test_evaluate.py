@@ -212,7 +212,7 @@ class RefusalTest(unittest.TestCase):
             ("'a' + 1", "'a' is a text", "'a'"),
             ("length AND TRUE", "length is a field", "length"),
             ("1 + (length > 2)", "is a condition", "length > 2"),
-            ("boat = ''", "a blank text is compared", "''"),
+            ("boat = ''", "comparison with a blank text", "''"),
             ("joined > '2026-01-01' AND DATE '2026-01-01' = 'a'", "cannot be", "'a'"),
             ("length > 1 = 'a'", "was not expected", "="),
             ("(length > 1) = 'a'", "cannot be compared", "'a'"),

@@ -42,6 +42,14 @@ _SHOWN_VALUES = 4
 _GAP_WIDTH = 2
 _LEAST_WIDTH = 10
 
+# Columns that give way in a narrow window, the first one first, so that the last
+# column has so much room.
+_TELLS_LEAST = (
+    *("gaps", "last row", "last", "longest", "distinct", "blank"),
+    *("zero", "positive", "negative"),
+)
+_LEAST_GOOD = 16
+
 # So much room values are given by wrapping the kinds, down to that width.
 _GOOD_WIDTH = 28
 _KIND_WIDTH = 14
@@ -218,12 +226,24 @@ def _table(
     *,
     left: Sequence[str],
 ) -> ScreenTable:
-    """Lay out a table whose last column takes the room that the others leave."""
+    """
+    Lay out a table whose last column takes the room that the others leave.
+
+    In a narrow window, columns that tell least are left out.
+    """
     shown = [tuple(map(visible, record)) for record in records]
     widths = [
         max(*map(cell_len, name.split("\n")), *map(cell_len, cells))
         for name, cells in zip(columns, zip(*shown, strict=True), strict=True)
     ]
+    for less in _TELLS_LEAST:
+        needed = sum(widths[:-1]) + _GAP_WIDTH * (len(widths) + 1)
+        if width - needed >= min(widths[-1], _LEAST_GOOD) or less not in columns:
+            continue
+        place = list(columns).index(less)
+        columns = [*columns[:place], *columns[place + 1 :]]
+        shown = [(*record[:place], *record[place + 1 :]) for record in shown]
+        del widths[place]
     room = width - sum(widths[:-1]) - _GAP_WIDTH * (len(widths) + 1)
     wanted = min(widths[-1], _GOOD_WIDTH)
     if room < wanted and "kind" in columns:
