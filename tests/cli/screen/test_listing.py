@@ -5,6 +5,9 @@ import unittest
 from typing import Any
 
 import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+from rich.cells import cell_len
 from rich.console import Console
 
 from gruff_ledger.account.words import SourcePlaces
@@ -12,7 +15,16 @@ from gruff_ledger.cli.screen.listing import ListTerms, Window, cut_cell, list_vi
 from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.table import Table
+from gruff_ledger.words import visible
 from tests.support import table
+
+_CELLS = st.one_of(
+    st.text(max_size=60),
+    st.decimals(allow_nan=False, allow_infinity=False).map(str),
+    st.sampled_from(
+        ["", " ", "漢字", "1.234,56", "12,5", "GB29NWBK60161331926819" * 3]
+    ),
+)
 
 NORTH = SourcePlaces(("north",), (2,))
 
@@ -95,6 +107,44 @@ class FieldsTest(unittest.TestCase):
         """Also where its field is the one the work is about."""
         told = shown(table("a|b|c", f"1|{'x' * 500}|here"), first=("b",))
         self.assertIn("here", told)
+
+
+class AnyListTest(unittest.TestCase):
+    @given(
+        st.lists(st.text(max_size=30), min_size=1, max_size=9, unique=True),
+        st.lists(st.lists(_CELLS, min_size=9, max_size=9), max_size=12),
+        st.integers(12, 150),
+        st.integers(1, 40),
+        st.integers(0, 9),
+    )
+    def test_no_line_is_wider_than_the_window(
+        self,
+        headings: list[str],
+        records: list[list[str]],
+        width: int,
+        height: int,
+        first: int,
+    ) -> None:
+        """Law: whatever the list, its fields that come first, and the window."""
+        few = [record[: len(headings)] for record in records]
+        given_ = Table.of_records(headings, few)
+        view = list_view(
+            given_, Window(width, height), ListTerms(first=tuple(headings[:first]))
+        )
+        out = io.StringIO()
+        console = Console(file=out, width=width, height=height)
+        lines = console.render_lines(view, console.options)
+        for line in lines:
+            self.assertLessEqual(sum(cell_len(part.text) for part in line), width)
+
+    @given(_CELLS, st.integers(1, 40))
+    def test_a_cut_cell_fits(self, cell: str, width: int) -> None:
+        """Law: and one that fits is as it was."""
+        text = visible(cell)
+        shown = cut_cell(text, width)
+        self.assertLessEqual(cell_len(shown), width)
+        if cell_len(text) <= width:
+            self.assertEqual(shown, text)
 
 
 class CellsTest(unittest.TestCase):

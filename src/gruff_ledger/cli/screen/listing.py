@@ -238,7 +238,7 @@ def _columns(table: Table, terms: ListTerms) -> list[_Column]:
             heading.casefold() in firsts,
         )
         columns.append(column)
-        if heading == terms.measured:
+        if terms.measured and heading == terms.measured:
             columns.append(_Column("", _bars(cells), field, False, column.is_first))
     return columns
 
