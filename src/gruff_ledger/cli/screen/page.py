@@ -63,9 +63,9 @@ class Page:
         """Return what ``--json`` has beside list and account; None for nothing."""
         return None
 
-    def remark_lines(self, run: Run, *, more: bool) -> Iterator[str]:
+    def remark_lines(self, run: Run, *, more: bool, below: int) -> Iterator[str]:
         """Yield what the work came to, what needs attention, and how it was read."""
-        yield from page_lines(run.account, speaker=COMMAND, more=more)
+        yield from page_lines(run.account, speaker=COMMAND, more=more, below=below)
 
 
 def fields_of_work(account: Account, headings: Sequence[str]) -> tuple[str, ...]:

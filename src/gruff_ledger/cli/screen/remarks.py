@@ -35,16 +35,21 @@ _MOST_NOTES = 4
 _MOST_SOURCES = 3
 
 # So many lines a page has, with those that end it: what is less pressing gives way.
-_MOST_LINES = 9
+_MOST_LINES = 12
 _MOST_OF_DOCKET = 8
 
-_PLAINLY_WRITTEN = "utf-8, commas, heading in row 1"
+_PLAINLY_WRITTEN = {
+    "utf-8, commas, heading in row 1",
+    "utf-8 with a byte-order mark, commas, heading in row 1",
+}
 
 # From so many findings of one entry on, a table of them is easier to read than lines.
 _TABLED_FINDINGS = 3
 
 
-def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
+def page_lines(
+    account: Account, *, speaker: Speaker, more: bool, below: int = 2
+) -> list[str]:
     """
     Return the remarks of a page, in the order in which they are to be read.
 
@@ -54,6 +59,8 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
     speaker : Speaker
     more : bool
         Whether all are shown, and not the first of each kind.
+    below : int
+        How many lines of the page come after them.
     """
     remarks = remarks_of(account, speaker=speaker, all_=more)
     heads = [(each, each.mark.replace("- ", "")) for each in remarks.headlines]
@@ -69,7 +76,8 @@ def page_lines(account: Account, *, speaker: Speaker, more: bool) -> list[str]:
         (_marked(remarks.notes), _MOST_NOTES),
         (sources, _MOST_SOURCES),
     )
-    room = _MOST_LINES - bool(sources)
+    # One line is kept for how many more there are.
+    room = _MOST_LINES - 1 - below - bool(sources)
     shown: list[str] = []
     hidden = 0
     for parts, most in kinds:
@@ -111,7 +119,7 @@ def _more_lines(hidden: int) -> list[str]:
 
 def _is_plain(source: Line) -> bool:
     """Whether nothing has to be said of how a list is written."""
-    return not source.left_out and write_words(source.facts) == _PLAINLY_WRITTEN
+    return write_words(source.facts) in _PLAINLY_WRITTEN
 
 
 def remark_lines(account: Account, stream: IO[str], *, speaker: Speaker) -> list[str]:

@@ -61,17 +61,18 @@ def show_verb(
     )
     summary: list[str] = []
     if not quiet:
-        if not (is_shown and page.has_remarks):
-            summary += page.remark_lines(run, more=more)
-        if more:
-            summary += _beside_lines(run, verb)
         only_looks = verb.stage == "look" and not run.account.outs
         balance = None if only_looks or not page.tells_balance else run.balance
-        summary += _ending_lines(run.account, balance, ledger)
+        ending = list(_ending_lines(run.account, balance, ledger))
         if only_looks:
-            summary.append("Nothing was changed.")
+            ending.append("Nothing was changed.")
         elif is_shown:
-            summary.append("To keep this: add --to FILE, such as --to result.csv")
+            ending.append("To keep this: add --to FILE, such as --to result.csv")
+        if not (is_shown and page.has_remarks):
+            summary += page.remark_lines(run, more=more, below=len(ending))
+        if more:
+            summary += _beside_lines(run, verb)
+        summary += ending
     if is_shown:
         from gruff_ledger.cli.screen.listing import Window
 

@@ -86,7 +86,7 @@ class SurveyPage(Page):
             "lists": [_list_facts(run.account, one, proposed) for one in run.detail]
         }
 
-    def remark_lines(self, run: Run, *, more: bool) -> Iterator[str]:
+    def remark_lines(self, run: Run, *, more: bool, below: int) -> Iterator[str]:
         """Yield how each source is written, and what was met in it."""
         proposed: set[Path] = set()
         for one, source in zip(run.detail, run.account.sources, strict=True):
