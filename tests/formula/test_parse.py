@@ -99,7 +99,7 @@ class RefusalTest(unittest.TestCase):
         ("CAST(a AS 5)", "5 is not a type", "5"),
         ("ROUND(a, 2, SIDEWAYS)", "not a way of rounding", "SIDEWAYS"),
         ("EXTRACT(WEEK FROM a)", "not a part of a date", "WEEK"),
-        ("DATE '2026-13-01'", "no date of ISO 8601", "DATE '2026-13-01'"),
+        ("DATE '2026-13-01'", "not a date of ISO 8601", "DATE '2026-13-01'"),
         ("INTERVAL '1.5' DAY", "not a whole number", "INTERVAL '1.5' DAY"),
         ("INTERVAL '1'", "the unit is missing", "INTERVAL '1'"),
         ("(a, b)", "not several", "(a, b)"),
