@@ -146,7 +146,7 @@ class RefusalTest(unittest.TestCase):
     def test_terms_that_cannot_be_followed(self) -> None:
         for terms, words in (
             ({}, "no way to split was given"),
-            ({"at": ("-",), "widths": ("1",)}, "one way of splitting"),
+            ({"at": ("-",), "widths": ("1",)}, "several ways of splitting"),
             ({"at": ("",)}, "a delimiter is empty"),
             ({"at": ("-",), "parts": ("a",)}, "needs two new fields"),
             ({"widths": ("0",)}, "'0' is not a width"),
