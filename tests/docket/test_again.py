@@ -198,7 +198,7 @@ class SinceLastTest(DocketTest):
         self.write("in/north.csv", NORTH.replace("Length", "Long"))
         self.write("rules.toml", "rules = 1\nrule = []\n")
         told = self.said("--since-last", "--replace")
-        self.assertIn("its fields are others than before", told)
+        self.assertIn("its fields differ from before", told)
 
 
 class LookInsideTest(DocketTest):
@@ -216,7 +216,7 @@ class LookInsideTest(DocketTest):
         self.write("in/north.csv", NORTH.replace("9.4", "9.5"))
         told = self.said("--dry-run", "--if-changed")
         self.assertIn(
-            "There already: out/May.csv. To replace them, give --replace", told
+            "There already: out/May.csv. To replace them, add --replace", told
         )
         self.assertEqual(self.text("out/May.csv"), out)
 

@@ -235,7 +235,7 @@ class RefusalTest(unittest.TestCase):
             ({"number": "x", "fields": ("a",)}, "not a pattern for numbers"),
             ({"date": "MM", "fields": ("a",)}, "not a pattern for dates"),
             ({"fill": " "}, "filled with a blank"),
-            ({"odd_only": True, "trim": True}, "about letter case"),
+            ({"odd_only": True, "trim": True}, "a change of letter case"),
         ):
             with self.subTest(terms=terms):
                 with self.assertRaises(BadTerms) as caught:
