@@ -78,7 +78,7 @@ LEVELS = {
         address early_hashing known_formats memory_terms quote_watch typed_cells
         reading
         file_patterns output source
-        bounds formats web
+        bounds formats packed web
         delimited json_columns markup outputs parquet search
         database json_lists outline workbook
     """,

@@ -68,6 +68,8 @@ def write_words(facts: Mapping[str, Any]) -> str:
         said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
     else:
         said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
+    if "packing" in facts:
+        said.insert(0, f"packed by {facts['packing']}")
     if "tab" in facts:
         hidden = "hidden tab" if facts.get("hidden") else "tab"
         said.append(f"{hidden} '{facts['tab']}'")

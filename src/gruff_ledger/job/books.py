@@ -113,7 +113,7 @@ class Books:
         heading_row = reading.source.heading_row
         table = msgspec.structs.replace(table, heading_row=heading_row)
         reading = msgspec.structs.replace(reading, table=table, notes=notes + said)
-        line = _source_line(name, reading, source.listed.reading)
+        line = _source_line(name, reading, source.listed.reading, source.opened.packing)
         self._account.sources.append(line)
         self.tables[name] = reading.table
         self._control.source(name, reading.table, reading.aside)
@@ -287,7 +287,9 @@ def _read(source: Source, position: int, hashed: bool) -> Reading:
     return reading
 
 
-def _source_line(name: str, reading: Reading, terms: ReadingTerms) -> Line:
+def _source_line(
+    name: str, reading: Reading, terms: ReadingTerms, packing: str
+) -> Line:
     source = reading.source
     own = parse_address(source.address).fragment.reading
     facts = {
@@ -297,6 +299,7 @@ def _source_line(name: str, reading: Reading, terms: ReadingTerms) -> Line:
         "sha256": source.sha256,
         "modified": _iso(source.modified),
         "format": source.format,
+        **({"packing": packing} if packing else {}),
         **source.written,
         "pinned": list(source.pinned),
         # What was said of how to read it, beside its address.

@@ -24,6 +24,7 @@ from gruff_ledger.job.write import Written, note_existing
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.file_patterns import matching_files
 from gruff_ledger.lists.outputs.commit import Outputs
+from gruff_ledger.lists.packed import likely_bytes
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.outcome import Note
 from gruff_ledger.storage.files import Files, wants_files
@@ -177,7 +178,7 @@ def _enter_scratch(
 ) -> None:
     """Have lists that are too large for memory lie in temporary files, and say so."""
     room = job.room
-    size = sum(each.opened.size_bytes for each in sources.values())
+    size = sum(likely_bytes(each.opened) for each in sources.values())
     memory = room.stated_bytes() or memory_to_use()
     beneath = Path(room.scratch) if room.scratch else None
     if not wants_files(size, memory):

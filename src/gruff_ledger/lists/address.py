@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import contextlib
 import re
-from pathlib import Path
+from pathlib import Path, PurePosixPath
+from typing import NamedTuple
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 import msgspec
@@ -45,6 +46,60 @@ _KEPT_PARTS = tuple(f"{key}=" for key in ("row", "col", "cell", *READING_KEYS))
 _RANGE = re.compile(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
 _CELLS = re.compile(r"(\d+|\*),(\d+|\*)(?:-(?:(\d+|\*),(\d+|\*))?)?")
 _PATTERN_MARKS = re.compile(r"[*?\[]")
+
+
+class Packing(NamedTuple):
+    """
+    A way of packing.
+
+    Attributes
+    ----------
+    name : str
+        What it is called.
+    ending : str
+        What it adds to the name of a file.
+    starts : tuple of bytes
+        How packed files begin.
+    """
+
+    name: str
+    ending: str
+    starts: tuple[bytes, ...]
+
+
+GZIP = Packing("gzip", ".gz", (b"\x1f\x8b\x08",))
+BZIP2 = Packing(
+    "bzip2",
+    ".bz2",
+    tuple(
+        b"BZh%d" % level + first
+        for level in range(1, 10)
+        # A block, or the end of an empty one.
+        for first in (b"1AY&SY", b"\x17rE8P\x90")
+    ),
+)
+XZ = Packing("xz", ".xz", (b"\xfd7zXZ\x00",))
+ZSTANDARD = Packing("Zstandard", ".zst", (b"\x28\xb5\x2f\xfd",))
+PACKINGS = (GZIP, BZIP2, XZ, ZSTANDARD)
+
+
+def packing_of(place: str) -> Packing | None:
+    """Return the packing that the ending of a path tells; None for no such."""
+    ending = PurePosixPath(place.replace("\\", "/")).suffix.lower()
+    return next((each for each in PACKINGS if each.ending == ending), None)
+
+
+def without_packing(place: str) -> str:
+    """
+    Return a path or URL without the ending that a packing added.
+
+    Examples
+    --------
+    >>> without_packing("in/berths.csv.gz"), without_packing("berths.csv")
+    ('in/berths.csv', 'berths.csv')
+    """
+    packing = packing_of(place)
+    return place if packing is None else place[: -len(packing.ending)]
 
 
 class Fragment(msgspec.Struct, frozen=True):
@@ -374,7 +429,7 @@ def list_name(address: str) -> str:
     if address == STANDARD_INPUT:
         return "standard input"
     if is_file(address):
-        return readable(Path(address).stem or address)
+        return readable(Path(without_packing(address)).stem or address)
     address = without_credentials(address)
     place, _, fragment = address.partition("#")
     parts = (part.partition("=") for part in fragment.split("/"))
@@ -384,6 +439,6 @@ def list_name(address: str) -> str:
         with contextlib.suppress(ValueError):
             url = urlsplit(place)
             place = unquote(url.path) or url.netloc.rpartition("@")[2]
-    name = Path(place).stem or place
+    name = Path(without_packing(place)).stem or place
     name = readable(name)
     return " ".join([name, *(each for each in named if not is_pattern(each))])

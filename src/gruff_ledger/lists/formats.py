@@ -13,7 +13,13 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from gruff_ledger.lists.address import Address, Fragment, is_server
+from gruff_ledger.lists.address import (
+    Address,
+    Fragment,
+    is_server,
+    packing_of,
+    without_packing,
+)
 from gruff_ledger.lists.known_formats import (
     FORMATS,
     READ,
@@ -75,6 +81,7 @@ def by_ending(place: str) -> Format | None:
         return FORMATS["postgresql"]
     if "://" in place:
         place = urlsplit(place).path
+    place = without_packing(place)
     ending = PurePosixPath(place.replace("\\", "/").lower()).suffix
     return next((each for each in FORMATS.values() if ending in each.endings), None)
 
@@ -91,6 +98,7 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     if opened.server:
         return FORMATS["postgresql"]
     if terms.format_ is not None:
+        _check_packing(opened, FORMATS[terms.format_])
         return FORMATS[terms.format_]
     found = by_ending(place)
     if found is None or found.name == "delimited":
@@ -106,7 +114,8 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
         )
         if begun is not None and begun.starts and found is None:
             if b"opendocument.spreadsheet" in start:
-                return FORMATS["ods"]
+                begun = FORMATS["ods"]
+            _check_packing(opened, begun)
             return begun
         if found is None and opened.media_type:
             found = next(
@@ -119,6 +128,7 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
             )
     if found is None:
         return FORMATS["delimited"]
+    _check_packing(opened, found)
     if not found.reader:
         raise UnreadableSource(
             f"{found.words} is written, and not read.",
@@ -126,6 +136,16 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
             file=opened.address,
         )
     return found
+
+
+def _check_packing(opened: Opened, found: Format) -> None:
+    """Refuse what is packed and is not read from its start to its end."""
+    if opened.packing and not found.is_text:
+        raise UnreadableSource(
+            f"it is {found.words}, packed by {opened.packing}.",
+            "Unpack it first: only text is unpacked as it is read.",
+            file=opened.address,
+        )
 
 
 def check_fragment(opened: Opened, fragment: Fragment, found: Format) -> None:
@@ -183,8 +203,16 @@ def format_to_write(place: str, stated: str | None) -> Format:
     if is_server(place):
         return FORMATS["postgresql"]
     found = FORMATS[stated] if stated else by_ending(place)
+    packing = packing_of(place)
+    if packing is not None and found is not None and not found.is_text:
+        raise UnwritableOutput(
+            f"{found.words} is not packed by {packing.name}: its program could not "
+            "open it.",
+            f"Leave out the ending {packing.ending}.",
+            file=place,
+        )
     if found is None:
-        ending = PurePosixPath(place.replace("\\", "/")).suffix
+        ending = PurePosixPath(without_packing(place).replace("\\", "/")).suffix
         if ending.lower() in ("", ".out", ".lst", ".data"):
             return FORMATS["delimited"]
         known = [each.endings[0] for each in FORMATS.values() if each.writer]

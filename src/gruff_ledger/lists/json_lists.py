@@ -31,7 +31,7 @@ from gruff_ledger.lists.reading import (
     Reading,
     ReadingTerms,
 )
-from gruff_ledger.lists.source import Hashing, Opened
+from gruff_ledger.lists.source import Hashing, Opened, bytes_on_disk
 from gruff_ledger.lists.typed_cells import typed_kinds
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
@@ -184,10 +184,11 @@ def _taken_in(
     """Return a source as UTF-8 without a mark, what waits for its hash, its size."""
     with opened.start() as stream:
         raw = stream.read()
+        on_disk = bytes_on_disk(stream, raw)
     sha256 = None
     if hashed:
         hashing = Hashing(opened)
-        hashing.add(raw)
+        hashing.add(on_disk)
         sha256 = hashing.finish()
     encoding = terms.encoding
     for mark, name in (

@@ -36,6 +36,8 @@ class Format(NamedTuple):
         format has.
     is_server : bool
         Whether it is no file, but a database on a server.
+    is_text : bool
+        Whether it is read from its start to its end, as text is.
     """
 
     name: str
@@ -51,6 +53,7 @@ class Format(NamedTuple):
     read_as: tuple[str, ...] = ()
     written_as: tuple[str, ...] = ()
     is_server: bool = False
+    is_text: bool = False
 
 
 _GRID = ("sheet", "rows", "cols")
@@ -76,6 +79,7 @@ FORMATS = {
                 "format",
             ),
             written_as=("delimiter", "line-ends", "byte-order-mark", "quote"),
+            is_text=True,
         ),
         Format(
             "xlsx",
@@ -110,6 +114,7 @@ FORMATS = {
             chosen=("pointer",),
             media_types=("application/json",),
             read_as=("encoding", "format"),
+            is_text=True,
         ),
         Format(
             "json-lines",
@@ -119,6 +124,7 @@ FORMATS = {
             writer="json_lists:write_json_lines",
             media_types=("application/x-ndjson", "application/jsonl"),
             read_as=("encoding", "format"),
+            is_text=True,
         ),
         Format(
             "parquet",

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from gruff_ledger.lists.address import WHOLE, Fragment, parse_address
 from gruff_ledger.lists.formats import format_to_read, function_of, read_list
+from gruff_ledger.lists.packed import unpacked
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_path
 
@@ -84,4 +85,4 @@ def _opened(place: str) -> Opened | None:
     from pathlib import Path
 
     path = Path(place)
-    return open_path(path, name=place) if path.is_file() else None
+    return unpacked(open_path(path, name=place)) if path.is_file() else None

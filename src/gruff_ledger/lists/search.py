@@ -25,6 +25,7 @@ from gruff_ledger.lists.formats import (
     format_to_read,
     parts_of,
 )
+from gruff_ledger.lists.packed import unpacked
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.lists.web.fetch import Fetching
@@ -88,7 +89,8 @@ def find_lists(
     address = parse_address(text, folder)
     terms = _with_own(terms, address)
     found: list[FoundList] = []
-    for place, opened in _opened(address, name, folder, fetching or Fetching()):
+    for place, packed in _opened(address, name, folder, fetching or Fetching()):
+        opened = unpacked(packed)
         format_ = format_to_read(opened, place, terms)
         check_fragment(opened, address.fragment, format_)
         fit, left_out = fitting(format_, terms) if shared else (terms, ())

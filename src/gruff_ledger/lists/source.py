@@ -64,6 +64,9 @@ class Opened(msgspec.Struct, frozen=True):
         The time of the file on the disk when it was opened, in nanoseconds.
     server : str
         The address of a database that is no file, but on a server.
+    packing : str
+        How it is packed; `start` gives what is packed in it, and its size is that of
+        the packed bytes. See `gruff_ledger.lists.packed`.
     """
 
     name: str
@@ -78,6 +81,13 @@ class Opened(msgspec.Struct, frozen=True):
     memo: dict[str, Any] = msgspec.field(default_factory=dict)
     stamp: int | None = None
     server: str = ""
+    packing: str = ""
+
+
+def bytes_on_disk(stream: BinaryIO, block: bytes) -> bytes:
+    """Return what was read of a file for a block: packed bytes, where it is packed."""
+    take = getattr(stream, "take_packed", None)
+    return block if take is None else take()
 
 
 def open_path(path: Path, *, name: str, address: str | None = None) -> Opened:
@@ -332,10 +342,11 @@ class Feed(io.RawIOBase):
             raw = self._stream.read(size)
         except OSError as error:
             raise _cut_off(error, self._name) from error
-        self.seen.size_bytes += len(raw)
+        on_disk = bytes_on_disk(self._stream, raw)
+        self.seen.size_bytes += len(on_disk)
         self._on_read(self.seen.size_bytes, self._total)
         if self._hashing is not None:
-            self._hashing.add(raw)
+            self._hashing.add(on_disk)
         return raw
 
     def _watch(self, block: bytes) -> None:
@@ -429,7 +440,8 @@ def hash_of(opened: Opened) -> Callable[[], str]:
     hashing = Hashing(opened)
     with opened.start() as stream:
         while block := stream.read(_BLOCK_BYTES):
-            hashing.add(block)
+            hashing.add(bytes_on_disk(stream, block))
+        hashing.add(bytes_on_disk(stream, b""))
     return hashing.finish()
 
 

@@ -299,6 +299,8 @@ def _quote_in_head(plan: Plan) -> bool:
 
 def _ragged_at_end(plan: Plan) -> bool:
     """Guess whether the last lines are ragged; a wrong guess costs time only."""
+    if plan.opened.packing:
+        return False
     with plan.opened.start() as stream:
         size = stream.seek(0, io.SEEK_END)
         if size <= HEAD_BYTES:

@@ -18,10 +18,17 @@ import numpy as np
 from gruff_ledger.columns.arrays import concat_columns, filter_column, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.credentials import holds_credentials, readable
-from gruff_ledger.lists.address import Server, check_no_password, is_server
+from gruff_ledger.lists.address import (
+    Server,
+    check_no_password,
+    is_server,
+    packing_of,
+    without_packing,
+)
 from gruff_ledger.lists.formats import format_to_write, writer_of
 from gruff_ledger.lists.known_formats import SPECIAL_WRITING, Format
 from gruff_ledger.lists.output import Output, WritingTerms
+from gruff_ledger.lists.packed import packing_sink
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput
@@ -152,10 +159,12 @@ def write_parts(
     UnwritableOutput
         If the format cannot hold what a list holds.
     """
-    named = [(name or readable(path.stem), table) for name, table in parts]
-    output = Output(named, terms, path, findings, source_names, kinds)
+    bare = Path(without_packing(str(path)))
+    named = [(name or readable(bare.stem), table) for name, table in parts]
+    output = Output(named, terms, bare, findings, source_names, kinds)
     try:
-        writer_of(found)(output, sink)
+        with packing_sink(sink, packing_of(str(path))) as packed:
+            writer_of(found)(output, packed)
     except UnwritableOutput as problem:
         raise problem.placed(file=str(path)) from None
 
