@@ -29,7 +29,11 @@ from gruff_ledger.columns.arrays import (
     text_column,
     unequal,
 )
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.types import Column, Indices, Mask
+
+# Texts that a loop goes through before it tells how far it is.
+_LOOP_VALUES = 20_000
 
 # Up to this many cells Python's own dictionary is faster than sorting fingerprints.
 _FEW_CELLS = 20_000
@@ -214,7 +218,10 @@ def rewrite_distinct(
         return Rewritten(column, changed)
     some = column if candidates is None else filter_column(column, candidates)
     values, codes = distinct(some)
-    new = [rewrite(value) for value in values]
+    new: list[str] = []
+    starts = range(0, len(values), _LOOP_VALUES)
+    for start in in_turn(starts, len(starts)):
+        new += [rewrite(value) for value in values[start : start + _LOOP_VALUES]]
     differs = np.fromiter(
         (old != now for old, now in zip(values, new, strict=True)), np.bool_, len(new)
     )

@@ -100,8 +100,10 @@ def trimmed(column: Column, take_off: Callable[[str], str] = trim) -> Rewritten:
     if space.any():
         cells = _trim_spaces(filter_column(column, space))
         result = with_cells(column, space, cells)
-        # Beneath the spaces there may be others.
-        wide = wide | space
+        # Beneath the spaces there may be others, beyond ASCII.
+        still, beneath = _at_ends(cells)
+        wide = wide.copy()
+        wide[space] |= still | beneath
     if not wide.any():
         return Rewritten(result, space)
     again = rewrite_distinct(result, take_off, wide)
