@@ -56,7 +56,10 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
     exact = first_with_same_key(columns) if n else np.zeros(0, np.int64)
     group = _folded(columns, exact, terms.match)
     groups = key_groups(group)
-    firsts, inverse, counts = groups.firsts, groups.numbers, groups.sizes
+    inverse, counts = groups.numbers, groups.sizes
+    firsts = (
+        groups.firsts if group is exact else _commonest(exact, inverse, len(counts))
+    )
     order = _order(terms.order, counts, columns, firsts)
     order = order[counts[order] > terms.over]
     figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
@@ -125,6 +128,17 @@ def _folded(columns: Sequence[Column], exact: Indices, match: str) -> Indices:
     firsts = groups.firsts
     keys = [folded(taken(column, firsts), match) for column in columns]
     return firsts[first_with_same_key(keys)][groups.numbers]
+
+
+def _commonest(exact: Indices, inverse: Indices, count: int) -> Indices:
+    """Return for each group the first record that is spelled as most of it are."""
+    spellings = key_groups(exact)
+    group = inverse[spellings.firsts]
+    order = np.lexsort((spellings.firsts, -spellings.sizes, group))
+    _, heads = np.unique(group[order], return_index=True)
+    firsts = np.zeros(count, np.int64)
+    firsts[group[order[heads]]] = spellings.firsts[order[heads]]
+    return firsts
 
 
 def _order(
