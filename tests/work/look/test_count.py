@@ -17,6 +17,19 @@ VALUES = st.lists(st.text("aAá -.", max_size=3), max_size=15)
 
 
 class CountTest(unittest.TestCase):
+    def test_a_value_is_shown_as_most_spell_it(self) -> None:
+        """The first of those met, where two are as frequent; in the order asked for."""
+        given_ = table("Town", "kiel", "ULM", "Kiel", "ulm", "Kiel", "Bonn")
+        outcome = perform(CountTerms(by=("Town",), match="loose"), given_)
+        self.assertEqual(
+            [record[:2] for record in outcome.table.records()],
+            [("Kiel", "3"), ("ULM", "2"), ("Bonn", "1")],
+        )
+        self.assertEqual(outcome.table.origin.record.tolist(), [3, 2, 6])
+        terms = CountTerms(by=("Town",), match="loose", order="value")
+        values = perform(terms, given_).table.cells("Town").to_pylist()
+        self.assertEqual(values, ["Bonn", "Kiel", "ULM"])
+
     def test_most_frequent_first_then_as_they_appear(self) -> None:
         made = table("boat|class", "x|B", "y|A", "z|A", "w|", "v|C")
         outcome = perform(CountTerms(by=("class",)), made)

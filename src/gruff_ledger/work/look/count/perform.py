@@ -57,9 +57,9 @@ def perform(terms: CountTerms, *tables: Table) -> Outcome:
     group = _folded(columns, exact, terms.match)
     groups = key_groups(group)
     inverse, counts = groups.numbers, groups.sizes
-    firsts = (
-        groups.firsts if group is exact else _commonest(exact, inverse, len(counts))
-    )
+    firsts = groups.firsts
+    if group is not exact:
+        firsts = _commonest(exact, inverse, len(counts))
     order = _order(terms.order, counts, columns, firsts)
     order = order[counts[order] > terms.over]
     figures = _figures(terms, tables, columns, exact, inverse, counts, order, n)
