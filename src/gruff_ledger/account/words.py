@@ -27,6 +27,7 @@ _DELIMITER_NAMES = {
 
 _FORMAT_NAMES = {
     "xlsx": "XLSX",
+    "xls": "an old workbook",
     "ods": "ODS",
     "json": "JSON",
     "json-lines": "JSON Lines",

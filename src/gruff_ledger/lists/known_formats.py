@@ -96,6 +96,17 @@ FORMATS = {
             read_as=("skip-rows", "header-rows", "format"),
         ),
         Format(
+            "xls",
+            "an old workbook",
+            (".xls", ".xlt"),
+            reader="workbook.read:read_workbook",
+            parts="workbook.read:workbook_parts",
+            chosen=_GRID,
+            starts=(b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1",),
+            media_types=("application/vnd.ms-excel",),
+            read_as=("skip-rows", "header-rows", "format"),
+        ),
+        Format(
             "ods",
             "an ODS workbook",
             (".ods", ".ots"),

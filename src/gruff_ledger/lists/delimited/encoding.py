@@ -33,7 +33,7 @@ _BYTE_ORDER_MARKS = (
 # that reads them.
 _SIGNATURES = (
     (b"PK\x03\x04", "a workbook or another ZIP archive", "xlsx or ods"),
-    (b"\xd0\xcf\x11\xe0", "a workbook of the old binary kind", ""),
+    (b"\xd0\xcf\x11\xe0", "an old workbook (.xls)", "xls"),
     (b"%PDF", "a PDF document", ""),
     (b"\x89PNG", "a picture", ""),
     (b"\xff\xd8\xff", "a picture", ""),
@@ -247,11 +247,12 @@ def _refuse_binary(head: bytes, file: str) -> None:
         kind = "a file of a program's own (it holds bytes that no text has)"
     if kind:
         remedy = (
-            f"Set its `format` to {read_as}: the ending of its name is that of another."
-            if read_as
-            else "Save it as delimited text, or, if it is text after all, give its "
+            "Save it as delimited text, or, if it is text after all, give its "
             "`encoding`."
         )
+        if read_as:
+            formats = " or ".join(f"`format {each}`" for each in read_as.split(" or "))
+            remedy = f"Give {formats}: the ending of its name is that of another."
         raise UnreadableSource(
             f"it is not delimited text but {kind}.", remedy, file=file
         )

@@ -33,6 +33,12 @@ from gruff_ledger.lists.workbook.grid import (
 )
 from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
 from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
+from gruff_ledger.lists.workbook.old_workbook import (
+    OLD_START,
+    old_tabs,
+    open_old,
+    read_old_tab,
+)
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
 from gruff_ledger.lists.workbook.tab_sizes import check_xlsx_tab, damaged
 from gruff_ledger.lists.workbook.tab_xml import Decimals, Look, look_at_xlsx
@@ -73,7 +79,7 @@ class _Book(msgspec.Struct, eq=False):
     """
 
     data: bytes
-    archive: zipfile.ZipFile
+    archive: zipfile.ZipFile | None
     tabs: tuple[Tab, ...]
     package: Package | None
     wanted: list[str] = msgspec.field(default_factory=list)
@@ -183,19 +189,20 @@ def read_workbook(
         ((_, fragment),), _ = workbook_parts(opened, fragment)
     name = fragment.sheet
     assert name is not None
-    xml = _loaded(opened, book, name)
-    # The library loads a tab without holding up Python: in the main thread, whose
-    # memory grows the fastest.
-    with ThreadPoolExecutor(1) as thread:
-        waiting = thread.submit(_look, opened, book, name, xml)
-        sheet = _call_library(opened, lambda: book.library.get_sheet_by_name(name))
-        look = waiting.result()
-    first_row, first_col = sheet.start or (0, 0)
-    columns, numbers = _call_library(
-        opened,
-        lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
-    )
-    merged = _call_library(opened, lambda: sheet.merged_cell_ranges) or look.merged
+    if book.archive is None:
+        old = _call_library(opened, lambda: read_old_tab(book.library, name))
+        columns, numbers = text_columns(old.rows, cell_text)
+        merged, look = old.look.merged, old.look
+        first_row, first_col = old.first_row, old.first_col
+    else:
+        sheet, look = _sheet(opened, book, name)
+        first_row, first_col = sheet.start or (0, 0)
+        columns, numbers = _call_library(
+            opened,
+            lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
+        )
+        ranges = _call_library(opened, lambda: sheet.merged_cell_ranges)
+        merged = ranges or look.merged
     shown = next((tab.shown for tab in book.tabs if tab.name == name), True)
     written: dict[str, Any] = {"tab": name}
     if not shown:
@@ -213,10 +220,27 @@ def read_workbook(
         opened,
         terms,
         fragment,
-        format_name="ods" if book.package is None else "xlsx",
+        format_name=_format_name(book),
         source=source,
         sha256=_sha256(opened, book) if hashed else None,
     )
+
+
+def _format_name(book: _Book) -> str:
+    if book.archive is None:
+        return "xls"
+    return "ods" if book.package is None else "xlsx"
+
+
+def _sheet(opened: Opened, book: _Book, name: str) -> tuple[Any, Look]:
+    """Return a tab as the library has it, and what is special in it."""
+    xml = _loaded(opened, book, name)
+    # The library loads a tab without holding up Python: in the main thread, whose
+    # memory grows the fastest.
+    with ThreadPoolExecutor(1) as thread:
+        waiting = thread.submit(_look, opened, book, name, xml)
+        sheet = _call_library(opened, lambda: book.library.get_sheet_by_name(name))
+        return sheet, waiting.result()
 
 
 def cell_text(value: Any) -> str:
@@ -284,12 +308,10 @@ def _book(opened: Opened) -> _Book:
 def _open_book(opened: Opened) -> _Book:
     with opened.start() as stream:
         data = stream.read()
-    if data.startswith(b"\xd0\xcf\x11\xe0"):
-        raise UnreadableSource(
-            "it is a workbook of the old binary kind, or one protected by a password.",
-            "Open it in a workbook program and save it as XLSX without a password.",
-            file=opened.address,
-        )
+    if data.startswith(OLD_START):
+        old = _call_library(opened, lambda: open_old(opened, data))
+        tabs = tuple(Tab(*each) for each in old_tabs(old))
+        return _with_tabs(opened, _Book(data, None, tabs, None, library=old))
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
         names = set(archive.namelist())
@@ -298,7 +320,6 @@ def _open_book(opened: Opened) -> _Book:
     refuse_bomb(opened, archive)
     is_ods = "content.xml" in names
     package = None if is_ods else xlsx_package(opened, archive)
-    tabs: tuple[Tab, ...]
     if package is not None:
         tabs = tuple(Tab(each.name, each.shown) for each in package.tabs)
         book = _Book(data, archive, tabs, package)
@@ -316,6 +337,10 @@ def _open_book(opened: Opened) -> _Book:
             "Unpack it, or save the workbook as XLSX.",
             file=opened.address,
         )
+    return _with_tabs(opened, book)
+
+
+def _with_tabs(opened: Opened, book: _Book) -> _Book:
     if not book.tabs:
         raise UnreadableSource(
             "the workbook has no tab with cells.",
@@ -344,6 +369,7 @@ def _open_by_library(opened: Opened, data: bytes) -> Any:
 
 
 def _look(opened: Opened, book: _Book, name: str, xml: bytes) -> Look:
+    assert book.archive is not None
     if book.package is None:
         return look_at_ods(opened, book.archive, name, xml)
     return look_at_xlsx(opened, book.package, xml)
@@ -353,6 +379,7 @@ def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
     """Return the XML of a tab, once the library has it and it can be held."""
     if name not in book.loaded:
         assert book.package is not None
+        assert book.archive is not None
         parts = {tab.name: tab.part for tab in book.package.tabs}
         wanted = [each for each in book.wanted if each not in book.loaded]
         loaded = {}

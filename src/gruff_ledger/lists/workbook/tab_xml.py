@@ -299,10 +299,10 @@ def _styles(opened: Opened, package: Package) -> _Styles:
         for number, style in enumerate(styles if styles is not None else ()):
             kind = style.get("numFmtId", "0")
             code = codes.get(kind, _BUILT_IN.get(kind, ""))
-            first = code.partition(";")[0].strip().strip('"')
-            shown = _format_kind(code)
-            if re.fullmatch(r"0{2,}", first):
-                padded[number] = len(first)
+            first = _first_part(code)
+            shown = format_kind(code)
+            if digits := padded_digits(code):
+                padded[number] = digits
             elif package.is_own and re.fullmatch(r"0\.0+", first):
                 decimals[number] = Decimals(len(first) - 2)
             elif shown in kinds:
@@ -311,13 +311,31 @@ def _styles(opened: Opened, package: Package) -> _Styles:
     return opened.memo["styles"]  # type: ignore[no-any-return]
 
 
-def _format_kind(code: str) -> str:
+def _first_part(code: str) -> str:
+    """Return the part of a number format that is for numbers above zero."""
+    return code.partition(";")[0].strip().strip('"')
+
+
+def padded_digits(code: str) -> int:
+    """
+    Return how many digits a number format fills up with zeros; 0 where it does not.
+
+    Examples
+    --------
+    >>> padded_digits("00000"), padded_digits("0"), padded_digits("0.00")
+    (5, 0, 0)
+    """
+    first = _first_part(code)
+    return len(first) if re.fullmatch(r"0{2,}", first) else 0
+
+
+def format_kind(code: str) -> str:
     """
     Tell what a number format shows.
 
     Examples
     --------
-    >>> [_format_kind(code) for code in ("0.0%", "d/m/yy h:mm", "hh:mm", "[h]:mm", "0")]
+    >>> [format_kind(code) for code in ("0.0%", "d/m/yy h:mm", "hh:mm", "[h]:mm", "0")]
     ['percent', 'date', 'time', 'length', 'number']
     """
     bare = re.sub(r'"[^"]*"|\\.|_.|\*.', "", code).lower().partition(";")[0]
