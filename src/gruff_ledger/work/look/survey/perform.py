@@ -14,6 +14,7 @@ from gruff_ledger.field_names import find_fields, format_names
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.shell import command_line
 from gruff_ledger.table import Origin, Table
+from gruff_ledger.words import counted
 from gruff_ledger.work.look.survey.as_written import settle_as_written
 from gruff_ledger.work.look.survey.field_summary import FieldFacts, field_facts
 from gruff_ledger.work.look.survey.terms import SurveyTerms
@@ -294,7 +295,7 @@ def _warn_of_look_alikes(fact: FieldFacts) -> Iterator[Warned]:
     count = fact.look_alikes
     if not count:
         return
-    groups = "1 value is" if count == 1 else f"{count} are"
+    groups = counted(count, "value is", "values are")
     example = " and ".join(f"'{each}'" for each in fact.look_alike_example[:3])
     yield Warned(
         "look-alikes",
