@@ -109,6 +109,7 @@ FIELDS = given(
 
 class FieldTest(unittest.TestCase):
     @example(["0-"], NumberForm(decimal=",", currency="-"))
+    @example(["0  "], NumberForm(decimal=" "))
     @FIELDS
     def test_whole_fields_agree_with_reading_one_by_one(self, cells, form) -> None:
         if form.decimal == "," and form.group == ";":

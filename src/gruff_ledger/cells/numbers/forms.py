@@ -182,6 +182,7 @@ def in_plain_form(column: Column, form: NumberForm) -> Column:
     if (
         form.exponent
         or not form.decimal.isascii()
+        or form.decimal.isspace()
         or {*form.currency} & {*"0123456789+-", form.decimal}
     ):
         # What is a sign of the currency here is no part of a number.
