@@ -114,7 +114,7 @@ class Change(msgspec.Struct, frozen=True, eq=False):
     now: Column
 
 
-# The topic of what a list's own line says as well: where it begins, what it ends with.
+# The topic of what a list's own line says as well: where it begins.
 LAYOUT = "layout"
 
 

@@ -112,6 +112,15 @@ class CommandTest(FolderTest):
         self.assertEqual((each["severity"], each["count"]), ("warn", 1))
         self.assertEqual(each["first"], [{"list": "a", "record": 2, "row": 5}])
 
+    def test_what_is_taken_for_totals_is_told(self) -> None:
+        """On the page of a plain list, and for programs."""
+        self.write("a.csv", "Berth,Paid\n1,1\n2,2\nTotal,3\n")
+        words = ("sort", "a.csv", "--by", "Paid", "--no-totals")
+        said = "the last record looks like a row of totals and was set aside: a, row 4."
+        self.assertIn(said, self.gruff(*words).stderr.decode())
+        notes = json.loads(self.gruff(*words, "--json").stdout)["notes"]
+        self.assertTrue(any(said in each["text"] for each in notes))
+
     def test_no_summary(self) -> None:
         self.write("a.csv", LIST)
         self.assertEqual(self.gruff("duplicates", "a.csv", "--quiet").stderr, b"")

@@ -93,8 +93,6 @@ def source_words(line: Line) -> str:
     facts = line.facts
     fields = counted(len(facts["headings"]), "field")
     blank = f", {line.left_out} of them blank at the end" if line.left_out else ""
-    if line.records_aside:
-        blank += f", {number_words(line.records_aside)} set aside"
     return (
         f"{facts['address']}: {counted(line.records_in, 'record')}{blank}, {fields} "
         f"({write_words(facts)})."

@@ -399,7 +399,7 @@ def _link(ledger: Path, path: Path) -> str:
     except ValueError:
         # On another drive.
         return ""
-    # A name that is no text is in an address as its bytes.
+    # Of a name that is not text, an address has the bytes.
     return urllib.parse.quote(Path(relative).as_posix(), errors="surrogateescape")
 
 

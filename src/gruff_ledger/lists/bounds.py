@@ -318,8 +318,7 @@ def _without_totals(
     said = f"{table.name}: the last record looks like a row of totals"
     if terms.no_totals:
         aside = SetAside(_TOTALS_REASON, table.keep_records(mask))
-        origin = table.origin.pick(mask)
-        note = Note(f"{said} and was set aside.", "", origin, topic=LAYOUT)
+        note = Note(f"{said} and was set aside.", "", table.origin.pick(mask))
         return table.keep_records(~mask), (aside,), (note,)
     # Whether it counts is for the work to say.
     remedy = "To set it aside, give `no-totals`."

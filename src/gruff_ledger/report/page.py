@@ -161,9 +161,8 @@ def _facts(
     remarks = remarks_of(account, speaker=DOCKET, with_labels=True)
     attention = _first(remarks.attention[:_MOST_TO_ATTEND_TO], _remark_row)
     attention.total = len(remarks.attention)
-    notes = _first(
-        (*remarks.headlines, *remarks.attention, *remarks.notes), _remark_row
-    )
+    every = remarks_of(account, speaker=DOCKET, with_labels=True, all_=True)
+    notes = _first((*every.headlines, *every.attention, *every.notes), _remark_row)
     drawing = draw_records(account)
     groups = groups_part(account)
     control = [chain for chain in account.control if chain.sources or chain.entries]

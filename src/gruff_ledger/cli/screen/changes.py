@@ -43,7 +43,7 @@ class ChangesPage(Page):
             return super().view(run, window)
         most = records_in(window)
         sources = source_places(run.account.sources)
-        shown = _in_turn([_alike(each, sources) for each in changes], most)
+        shown = _share_room([_alike(each, sources) for each in changes], most)
         cells = sum(len(each.origin) for each in changes)
         rest = cells - sum(each.cells for each in shown)
         told = [Text(f"{counted(rest, 'more cell')} changed")] if rest else []
@@ -53,9 +53,8 @@ class ChangesPage(Page):
 def _alike(change: Change, sources: SourcePlaces) -> list[_Changed]:
     """Return the changes of a field, those that are alike as one, in order."""
     first: dict[tuple[str, str], list[int]] = {}
-    some = slice(0, _TRIED_CELLS)
-    was = change.was.slice(0, some.stop).to_pylist()
-    now = change.now.slice(0, some.stop).to_pylist()
+    was = change.was.slice(0, _TRIED_CELLS).to_pylist()
+    now = change.now.slice(0, _TRIED_CELLS).to_pylist()
     for index, pair in enumerate(zip(was, now, strict=True)):
         first.setdefault(pair, []).append(index)
     several = len(np.unique(change.origin.source)) > 1
@@ -70,13 +69,13 @@ def _alike(change: Change, sources: SourcePlaces) -> list[_Changed]:
     ]
 
 
-def _in_turn(fields: Sequence[list[_Changed]], most: int) -> list[_Changed]:
+def _share_room(fields: Sequence[list[_Changed]], most: int) -> list[_Changed]:
     """Return the first changes of all fields, as many of each as there is room for."""
     room, counts = most, [0] * len(fields)
-    for left, place in enumerate(
-        sorted(range(len(fields)), key=lambda place: len(fields[place])), start=0
-    ):
-        counts[place] = min(len(fields[place]), room // (len(fields) - left))
+    # The shortest first: what one does not need is for those that are longer.
+    shortest = sorted(range(len(fields)), key=lambda place: len(fields[place]))
+    for done, place in enumerate(shortest):
+        counts[place] = min(len(fields[place]), room // (len(fields) - done))
         room -= counts[place]
     return [
         each

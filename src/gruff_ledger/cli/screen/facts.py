@@ -45,7 +45,7 @@ def page_text(run: Run, *, verb: str, speaker: Speaker, detail: Any = None) -> s
     """
     account = run.account
     sources = source_places(account.sources)
-    remarks = remarks_of(account, speaker=speaker, with_labels=verb == "run")
+    remarks = remarks_of(account, speaker=speaker, with_labels=verb == "run", all_=True)
     facts: dict[str, Any] = make_facts_readable(
         {
             "page": 1,

@@ -69,23 +69,24 @@ def page_lines(
         for source in account.sources
         if more or not _is_plain(source)
     ]
-    # The first of each kind is always there, and a line for how lists were read.
+    # Of each kind so many, as far as there is room; and whether the first of them is
+    # there in any case. A line is kept for how lists were read.
     kinds = (
-        (heads, _MOST_HEADLINES),
-        (_marked(remarks.attention), _MOST_TO_ATTEND_TO),
-        (_marked(remarks.notes), _MOST_NOTES),
-        (sources, _MOST_SOURCES),
+        (heads, _MOST_HEADLINES, True),
+        (_marked(remarks.attention), _MOST_TO_ATTEND_TO, True),
+        (_marked(remarks.notes), _MOST_NOTES, False),
+        (sources, _MOST_SOURCES, True),
     )
     # One line is kept for how many more there are.
     room = _MOST_LINES - 1 - below - bool(sources)
     shown: list[str] = []
     hidden = 0
-    for parts, most in kinds:
-        room += parts is sources
+    for parts, most, has_first in kinds:
+        room += parts is sources and bool(sources)
         for number, (remark, mark) in enumerate(parts):
             lines = list(paragraph(remark.text, mark))
-            is_pressing = number == 0 and parts is not kinds[2][0]
-            if more or (number < most and (is_pressing or len(lines) <= room)):
+            is_kept = has_first and number == 0
+            if more or is_kept or (number < most and len(lines) <= room):
                 shown += lines
                 room -= len(lines)
             else:
