@@ -2,8 +2,13 @@
 
 import unittest
 
-from gruff_ledger.columns.shares import in_turn, telling_shares
-from gruff_ledger.columns.threads import map_telling, map_whole
+from gruff_ledger.columns.shares import (
+    in_parts,
+    in_turn,
+    part_is_done,
+    telling_shares,
+)
+from gruff_ledger.columns.threads import map_telling, map_whole, mapped
 from gruff_ledger.work.clean.scrub.perform import perform
 from gruff_ledger.work.clean.scrub.terms import ScrubTerms
 from tests.support import table
@@ -12,30 +17,71 @@ from tests.support import table
 class SharesTest(unittest.TestCase):
     def setUp(self) -> None:
         """Keep what is told."""
-        self.told: list[tuple[str, int, int]] = []
+        self.told: list[tuple[str, float, int]] = []
 
-    def tell(self, what: str, done: int, total: int) -> None:
+    def tell(self, what: str, done: float, total: int) -> None:
         """Keep it."""
         self.told.append((what, done, total))
 
-    def test_the_outermost_loop_tells(self) -> None:
-        """And loops after it do again, also where one was left early."""
+    def test_an_inner_loop_tells_a_share_of_its_item(self) -> None:
+        """And loops after it tell of their own, also where one was left early."""
         with telling_shares(self.tell):
             for _ in in_turn("ab", 2, "letters"):
-                self.assertEqual(list(in_turn("xyz", 3)), ["x", "y", "z"])
+                self.assertEqual(list(in_turn("wxyz", 4)), list("wxyz"))
+                # A second one takes nothing back.
+                list(in_turn("wx", 2))
             for _ in in_turn("abc", 3, "again"):
                 break
             list(in_turn("cd", 2, "more"))
+        # The first loop is taken for nine tenths, the next for nine of what is left.
+        shares = [0, 0.225, 0.45, 0.675, 0.9, 0.945, 0.99]
+        told = [
+            ("letters", round(part + share, 3), 2)
+            for part in (0, 1)
+            for share in shares
+        ]
+        told.append(("letters", 2, 2))
         self.assertEqual(
-            self.told,
+            [(what, round(done, 3), total) for what, done, total in self.told],
             [
-                *(("letters", done, 2) for done in range(3)),
+                *told,
                 ("", 0, 0),
                 ("again", 0, 3),
                 *(("more", done, 2) for done in range(3)),
                 ("", 0, 0),
             ],
         )
+
+    def test_a_step_of_several_operations(self) -> None:
+        """Each is a part, as long as it takes, and loops within it refine it."""
+
+        @in_parts(3, 1)
+        def work(*, early: bool) -> None:
+            list(in_turn("ab", 2))
+            if early:
+                return
+            part_is_done()
+            list(in_turn("ab", 2))
+            part_is_done()
+
+        with telling_shares(self.tell):
+            work(early=False)
+            part_is_done()
+        self.assertEqual(
+            [round(done, 3) for _, done, _ in self.told],
+            [0, 1.35, 2.7, 3, 3.45, 3.9, 4, 4, 0],
+        )
+        self.told.clear()
+        with telling_shares(self.tell):
+            work(early=True)
+        self.assertEqual(self.told[-2:], [("", 4, 4), ("", 0, 0)])
+        work(early=False)
+
+    def test_work_in_threads_keeps_silent(self) -> None:
+        """Several at once would tell different things: the loop over them tells."""
+        with telling_shares(self.tell), in_parts(2):
+            mapped(lambda item: list(in_turn("ab", 2)), [1, 2])
+        self.assertEqual([done for _, done, _ in self.told], [0, 2, 0])
 
     def test_nobody_listens_and_one_item(self) -> None:
         self.assertEqual(list(in_turn("ab", 2)), ["a", "b"])

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import contextvars
-import functools
 import os
 import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, ParamSpec, TypeVar
 
-from gruff_ledger.columns.shares import in_turn
+from gruff_ledger.columns.shares import in_turn, telling_shares
 
 _T = TypeVar("_T")
 _R = TypeVar("_R")
@@ -29,8 +28,13 @@ class Threads(ThreadPoolExecutor):
     def submit(
         self, fn: Callable[_P, _T], /, *args: _P.args, **kwargs: _P.kwargs
     ) -> Future[_T]:
-        """Have a function called, in a copy of the context here."""
-        work = functools.partial(fn, *args, **kwargs)
+        """Have a function called, in a copy of the context here, telling no shares."""
+
+        def work() -> _T:
+            # Several at once, which would tell different things.
+            with telling_shares(None):
+                return fn(*args, **kwargs)
+
         return super().submit(contextvars.copy_context().run, work)
 
 

@@ -69,7 +69,7 @@ def run(
     write: bool = True,
     on_step: Callable[[str], None] = lambda step: None,
     on_read: Callable[[int, int], None] = lambda done, total: None,
-    on_share: Callable[[str, int, int], None] = lambda what, done, total: None,
+    on_share: Callable[[str, float, int], None] = lambda what, done, total: None,
 ) -> Run:
     """
     Run a job.

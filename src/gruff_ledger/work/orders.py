@@ -19,6 +19,7 @@ from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.order import code_ranks, number_ranks, sort_places, text_ranks
 from gruff_ledger.columns.arrays import filter_column
+from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, parse_names
 from gruff_ledger.formula.readable import check_readable
@@ -263,6 +264,7 @@ def ways_note(
     return (Note(f"Ordered: {', '.join(told)}.", remedy, is_headline=True),)
 
 
+@in_parts(3, 2, 1)
 def in_order(
     table: Table, by: str, term: str
 ) -> tuple[Table, tuple[Finding, ...], tuple[Note, ...]]:
@@ -283,7 +285,8 @@ def in_order(
         As `perform` does.
     """
     keys = parse_order(by, term)
-    found = [ordering(table, key, term) for key in keys]
+    found = [ordering(table, key, term) for key in in_turn(keys, len(keys))]
+    part_is_done()
     headings = [heading for heading, _ in found]
     for place, heading in enumerate(headings):
         if heading in headings[:place]:
@@ -297,6 +300,7 @@ def in_order(
             for each, key in zip(orderings, keys, strict=True)
         ]
     )
+    part_is_done()
     findings: list[Finding] = []
     said: list[Note] = []
     for each in orderings:

@@ -29,7 +29,7 @@ from gruff_ledger.columns.arrays import (
     text_column,
     unequal,
 )
-from gruff_ledger.columns.shares import in_turn
+from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.types import Column, Indices, Mask
 
 # Texts that a loop goes through before it tells how far it is.
@@ -199,6 +199,7 @@ def first_places(codes: Indices) -> Indices:
     return found
 
 
+@in_parts(1, 4)
 def rewrite_distinct(
     column: Column, rewrite: Callable[[str], str], candidates: Mask | None = None
 ) -> Rewritten:
@@ -218,6 +219,7 @@ def rewrite_distinct(
         return Rewritten(column, changed)
     some = column if candidates is None else filter_column(column, candidates)
     values, codes = distinct(some)
+    part_is_done()
     new: list[str] = []
     starts = range(0, len(values), _LOOP_VALUES)
     for start in in_turn(starts, len(starts)):

@@ -21,6 +21,7 @@ from gruff_ledger.cells.keys.same_key import (
     record_fingerprints,
 )
 from gruff_ledger.columns.arrays import filter_column, taken, unequal
+from gruff_ledger.columns.shares import in_parts, part_is_done
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 
@@ -44,6 +45,7 @@ class Between(NamedTuple):
     first: Indices
 
 
+@in_parts(1, 1, 2, 1)
 def found_in(
     columns: Sequence[Column],
     others: Sequence[Column],
@@ -79,10 +81,13 @@ def found_in(
     known = record_fingerprints(others)
     if len(heads) < m:
         known = known[heads]
+    part_is_done()
     tables, repeats = print_tables(known)
     if repeats:
         first = _first_equal(others, heads, known, tables)
+    part_is_done()
     found = _asked(columns, known, tables)
+    part_is_done()
     if left_out is not None:
         found[left_out] = -1
     hit = found >= 0

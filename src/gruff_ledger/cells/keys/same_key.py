@@ -32,6 +32,7 @@ from gruff_ledger.columns.arrays import (
     text_column,
     unequal,
 )
+from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.storage import storage
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
@@ -87,6 +88,7 @@ def _as_it_is(column: Column) -> Column:
     return column
 
 
+@in_parts(5, 1, 2, 1, 2, 1)
 def first_at_levels(
     columns: Sequence[Column],
     fold: Sequence[Folding],
@@ -114,14 +116,17 @@ def first_at_levels(
     own = np.arange(n, dtype=np.int64)
     order = _telling_first(columns)
     telling = order.telling
-    folded = [looser[place](columns[place]) for place in telling]
+    folded = [looser[place](columns[place]) for place in in_turn(telling, len(telling))]
+    part_is_done()
     prints = record_fingerprints(folded)
     # What folding leaves as it is, need not be looked at anew.
     is_as_it_was = not order.others and all(
         one is columns[place] for one, place in zip(folded, telling, strict=True)
     )
     del folded
+    part_is_done()
     places = places_of_repeated(prints)
+    part_is_done()
     if left_out is not None:
         places = places[~left_out[places]]
     if not len(places):
@@ -134,6 +139,7 @@ def first_at_levels(
     few = mapped(
         lambda place: joined(filter_column(columns[place], may_repeat)), places_of
     )
+    part_is_done()
     closely = [
         fold[place](column) for column, place in zip(few, places_of, strict=True)
     ]
@@ -141,6 +147,7 @@ def first_at_levels(
     known = all(one is other for one, other in zip(closely, few, strict=True))
     within = _first_of_few(closely, prints[places] if known and is_as_it_was else None)
     first[places] = places[within]
+    part_is_done()
     if known and is_as_it_was:
         return first, first
     # Of those that match, one can find others that do loosely.

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import math
 import sys
+import time
 
 from rich.progress import (
     BarColumn,
@@ -19,6 +21,9 @@ from rich.theme import Theme
 from gruff_ledger.cli.screen.paragraphs import screen
 
 _BAR_CELLS = 24
+
+# Of less than this nothing can be said about the rest.
+_LEAST_SHARE = 0.02
 
 # Colour is for what needs attention; this needs none.
 _PLAIN = Theme({"progress.spinner": "none"})
@@ -42,14 +47,17 @@ class _Time(ProgressColumn):
     """How long the rest may take; or how long it has taken, where that is unknown."""
 
     def render(self, task: Task) -> Text:
-        if task.total is None:
-            return Text(_clock(task.elapsed or 0))
-        left = task.time_remaining
-        return Text("" if left is None else f"{_clock(left)} left")
+        taken = time.monotonic() - task.fields["began"]
+        if not task.total:
+            return Text(_clock(int(taken)))
+        share = task.completed / task.total
+        if share < _LEAST_SHARE:
+            return Text("")
+        return Text(f"{_clock(math.ceil(taken / share - taken))} left")
 
 
-def _clock(seconds: float) -> str:
-    return str(datetime.timedelta(seconds=int(seconds))).removeprefix("0:")
+def _clock(seconds: int) -> str:
+    return str(datetime.timedelta(seconds=seconds)).removeprefix("0:")
 
 
 def make_bars() -> Progress:

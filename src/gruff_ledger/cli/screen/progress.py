@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sys
 import threading
+import time
 from types import TracebackType
-from typing import TYPE_CHECKING, Self
+from typing import TYPE_CHECKING, NamedTuple, Self
 
 from gruff_ledger.words import visible
 
@@ -29,9 +30,19 @@ class Progress:
         Whether anything may be shown.
     """
 
+    class _Now(NamedTuple):
+        """What is done, since when, and how much of how much, in bytes or parts."""
+
+        step: str
+        began: float
+        done: float = 0
+        total: int = 0
+        in_bytes: bool = False
+
     def __init__(self, *, wanted: bool) -> None:
         self._wanted = wanted and sys.stderr.isatty()
         self._step = ""
+        self._now = self._Now("", time.monotonic())
         self._lock = threading.Lock()
         self._bars: Bars | None = None
         self._timer = threading.Timer(_QUIET_SECONDS, self._begin)
@@ -58,32 +69,35 @@ class Progress:
         """Take note of the step that begins."""
         with self._lock:
             self._step = visible(step)
-            if self._bars is not None:
-                (before,) = self._bars.task_ids
-                self._bars.add_task(self._step, total=None, in_bytes=True)
-                self._bars.remove_task(before)
+            self._now = self._Now(self._step, time.monotonic())
+            self._show()
 
     def on_read(self, done: int, total: int) -> None:
         """Take note of how far a reading or a fetch is, in bytes (0 for unknown)."""
-        if self._bars is not None:
-            with self._lock:
-                (task,) = self._bars.task_ids
-                self._bars.update(
-                    task, completed=done, total=total or None, in_bytes=True
-                )
-
-    def on_share(self, what: str, done: int, total: int) -> None:
-        """Take note of how many parts of a step are done."""
-        if self._bars is None:
-            return
         with self._lock:
-            (task,) = self._bars.task_ids
+            self._now = self._now._replace(done=done, total=total, in_bytes=True)
+            self._show()
+
+    def on_share(self, what: str, done: float, total: int) -> None:
+        """Take note of how many parts of a step are done."""
+        with self._lock:
             step = f"{self._step}: {what}" if what else self._step
-            if not done:
-                # Of another part of the step the speed tells nothing.
-                self._bars.remove_task(task)
-                task = self._bars.add_task(step, total=None, in_bytes=False)
-            self._bars.update(task, completed=done, total=total or None, in_bytes=False)
+            # Of another part of the step the time taken so far tells nothing.
+            began = self._now.began if done else time.monotonic()
+            self._now = self._Now(step, began, done, total)
+            self._show()
+
+    def _show(self) -> None:
+        if self._bars is not None:
+            (task,) = self._bars.task_ids
+            self._bars.update(
+                task,
+                description=self._now.step,
+                completed=self._now.done,
+                total=self._now.total or None,
+                began=self._now.began,
+                in_bytes=self._now.in_bytes,
+            )
 
     def _begin(self) -> None:
         with self._lock:
@@ -92,5 +106,7 @@ class Progress:
                 from gruff_ledger.cli.screen.bars import make_bars
 
                 self._bars = make_bars()
-                self._bars.add_task(self._step, total=None, in_bytes=True)
+                self._bars.add_task("", began=0.0, in_bytes=True)
+                # Of a step that began before anything was shown, too.
+                self._show()
                 self._bars.start()

@@ -28,6 +28,7 @@ from gruff_ledger.columns.arrays import (
     joined,
     text_column,
 )
+from gruff_ledger.columns.shares import in_parts, part_is_done
 from gruff_ledger.columns.types import Column, Indices
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import OutOfBalance
@@ -92,6 +93,7 @@ class Charted(NamedTuple):
         return figures_of(self.terms.figure, values, codes[mine], size)
 
 
+@in_parts(4, 1, 2, 1)
 def perform(terms: RollupTerms, *tables: Table) -> Outcome:
     """
     Add lists up, label by label.
@@ -116,6 +118,7 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         shape; if the result would be beyond all measure.
     """
     got = gathered(terms, tables)
+    part_is_done()
     brought, notes = got.brought, list(got.notes)
     findings = list(got.findings)
     if terms.by_position:
@@ -124,7 +127,9 @@ def perform(terms: RollupTerms, *tables: Table) -> Outcome:
         sides = unite_labels(terms, brought)
         notes += notes_on_labels(brought, sides)
     sides = sort_labels(terms, sides)
+    part_is_done()
     cube = fill_cube(terms, brought, sides)
+    part_is_done()
     layout = lay_out(terms, brought, sides, cube)
     origin = origins_of_rows(brought, sides).pick(layout.rows)
     result = Table(layout.headings, layout.columns, origin, "the rollup")

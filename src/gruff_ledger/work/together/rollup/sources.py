@@ -19,6 +19,7 @@ from gruff_ledger.cells.keys.distinct import Distinct, combinations, distinct
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.amounts import Amounts, read_amounts
 from gruff_ledger.columns.arrays import filter_column, text_column
+from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, take_aliases
@@ -125,7 +126,7 @@ def gathered(terms: RollupTerms, tables: Sequence[Table]) -> Gathered:
         If a list has no figures, or very many labels across.
     """
     said = Said()
-    brought = [_brought(terms, table, said) for table in tables]
+    brought = [_brought(terms, table, said) for table in in_turn(tables, len(tables))]
     return Gathered(brought, tuple(said.aside), tuple(said.findings), tuple(said.notes))
 
 
