@@ -19,13 +19,25 @@ _TERM = re.compile(r"`([a-z][a-z-]*)(?: ([^`]+))?`")
 _TABLES = {"aliases"}
 
 # What is given of a term that is set, and takes no value.
-_SET = "true"
+SET = "true"
 
 # What is only ever said on the command line, whether a command or a docket is run.
 _ALWAYS_OPTIONS = {"anywhere", "replace", "set"}
 
 # Parameters of Python that have another name than the option.
 _IN_PYTHON = {"set": "answers"}
+
+
+def terms_given(text: str) -> list[tuple[str, str]]:
+    """
+    Return the terms to which a text gives a value, and the values.
+
+    Examples
+    --------
+    >>> terms_given("Leave `by` out, or give `which only`.")
+    [('which', 'only')]
+    """
+    return [(key, value) for key, value in _TERM.findall(text) if value]
 
 
 class Speaker:
@@ -60,7 +72,7 @@ class Speaker:
     def given(self, key: str, value: str) -> str:
         """Give a term a value as a person types it."""
         option = self.term(key)
-        return option if value == _SET else f"{option} {quoted(value)}"
+        return option if value == SET else f"{option} {quoted(value)}"
 
     def within(self, outer: Speaker) -> Speaker:
         """Return who speaks where this is called by something else."""
@@ -87,7 +99,7 @@ class _Python(Speaker):
         if key in _TABLES:
             return self.term(key)
         name = self.term(key).strip("`")
-        if value == _SET:
+        if value == SET:
             return f"`{name}=True`"
         return f"`{name}={value if value.isdigit() else repr(value)}`"
 
@@ -115,7 +127,7 @@ class _Docket(Speaker):
     def given(self, key: str, value: str) -> str:
         if key in _ALWAYS_OPTIONS:
             return self._outer.given(key, value)
-        if value == _SET:
+        if value == SET:
             return f"{key} = true"
         if key in _TABLES or value.endswith(".csv"):
             # A docket writes a list beside a result as it writes every other.

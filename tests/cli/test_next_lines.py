@@ -21,6 +21,9 @@ LISTS = {
     "plain.csv": "Item,Note\nA,\"5' long\nB,x\n",
 }
 
+# Whole commands stand on a line of their own.
+_LINE = re.compile(r"^  gruff (.*)$", re.MULTILINE)
+
 # A command, and what its page proposes to add (each of them run in its turn).
 CASES = (
     (
@@ -62,3 +65,28 @@ class NextLinesTest(FolderTest):
                     self.assertIn(done.returncode, (0, 1), done.stderr)
                     after = done.stderr.decode()
                     self.assertNotIn(f"{each}.", after)
+
+    def test_a_whole_command_has_all_that_was_typed(self) -> None:
+        """What is changed takes its place, and what was written may be replaced."""
+        self.write("my boats.txt", LISTS["boats.csv"].replace(",", ";"))
+        line = "duplicates 'my boats.txt' --delimiter ; --by Boat --match exact"
+        told = self.gruff(*shlex.split(line), "--to", "out.csv").stderr.decode()
+        (typed,) = _LINE.findall(told)
+        self.assertEqual(
+            shlex.split(typed),
+            ["duplicates", "my boats.txt", "--delimiter", ";", "--by", "Boat"]
+            + ["--to", "out.csv", "--match", "loose", "--replace"],
+        )
+        self.assertEqual(
+            _LINE.findall(self.gruff(*shlex.split(typed)).stderr.decode()), []
+        )
+        self.assertEqual(self.read("out.csv").count("\n"), 4)
+
+    def test_where_a_command_would_not_do_the_same_again(self) -> None:
+        """A list on standard input is gone, and a docket has the work already."""
+        data = LISTS["boats.csv"].encode()
+        told = self.gruff("duplicates", "-", "--by", "Boat", stdin=data).stderr
+        self.assertNotIn(b"  gruff", told)
+        self.write("boats.csv", LISTS["boats.csv"])
+        words = shlex.split("duplicates boats.csv --by Boat --enter d.toml")
+        self.assertNotIn(b"  gruff", self.gruff(*words).stderr)

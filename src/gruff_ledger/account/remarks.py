@@ -10,7 +10,7 @@ import msgspec
 from gruff_ledger.account.ledger import Account, Line
 from gruff_ledger.account.words import finding_text, note_text, source_places
 from gruff_ledger.outcome import LAYOUT, Finding, Note, Severity
-from gruff_ledger.speakers import Speaker
+from gruff_ledger.speakers import Speaker, terms_given
 from gruff_ledger.table import Origin
 
 
@@ -25,11 +25,14 @@ class Remark(NamedTuple):
         ``stop`` or ``warn`` where it needs attention, else ``note``.
     origin : Origin, optional
         The records that it is about.
+    given : tuple of (str, str)
+        The terms that its remedy gives, with their values.
     """
 
     text: str
     severity: Severity
     origin: Origin | None = None
+    given: tuple[tuple[str, str], ...] = ()
 
     @property
     def mark(self) -> str:
@@ -88,7 +91,8 @@ def remarks_of(
         for note in said:
             severity = Severity.WARN if note.warning else Severity.NOTE
             text = label + note_text(note, sources, speaker=speaker)
-            remark = Remark(text, severity, note.origin)
+            given = tuple(terms_given(note.remedy))
+            remark = Remark(text, severity, note.origin, given)
             if note.is_headline:
                 headlines.append(remark)
             elif note.warning:

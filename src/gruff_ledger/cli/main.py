@@ -156,7 +156,7 @@ def main(arguments: list[str] | None = None) -> NoReturn:
         register()
     words = tuple(sys.argv[1:] if arguments is None else arguments)
     status = _status(
-        lambda: gruff.main(arguments, "gruff", standalone_mode=False), words
+        lambda: gruff.main(arguments, "gruff", standalone_mode=False, obj=words), words
     )
     for stream in (sys.stdout, sys.stderr):
         with contextlib.suppress(OSError, ValueError):

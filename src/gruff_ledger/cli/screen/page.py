@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 from gruff_ledger.account.words import source_places
+from gruff_ledger.cli.screen.next_line import line_to_type
 from gruff_ledger.cli.screen.remarks import page_lines
 from gruff_ledger.speakers import COMMAND
 
@@ -65,7 +66,13 @@ class Page:
 
     def remark_lines(self, run: Run, *, more: bool, below: int) -> Iterator[str]:
         """Yield what the work came to, what needs attention, and how it was read."""
-        yield from page_lines(run.account, speaker=COMMAND, more=more, below=below)
+        yield from page_lines(
+            run.account,
+            speaker=COMMAND,
+            more=more,
+            below=below,
+            line_to_type=line_to_type,
+        )
 
 
 def fields_of_work(account: Account, headings: Sequence[str]) -> tuple[str, ...]:

@@ -90,6 +90,10 @@ class Progress:
     def _show(self) -> None:
         if self._bars is not None:
             (task,) = self._bars.task_ids
+            if not self._now.total:
+                # A total that is there cannot be taken back.
+                self._bars.remove_task(task)
+                task = self._bars.add_task("", total=None)
             self._bars.update(
                 task,
                 description=self._now.step,
@@ -106,7 +110,7 @@ class Progress:
                 from gruff_ledger.cli.screen.bars import make_bars
 
                 self._bars = make_bars()
-                self._bars.add_task("", began=0.0, in_bytes=True)
+                self._bars.add_task("", total=None)
                 # Of a step that began before anything was shown, too.
                 self._show()
                 self._bars.start()

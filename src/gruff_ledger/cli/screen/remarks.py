@@ -7,7 +7,7 @@ what is many, the first are shown; ``--more`` shows all.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import IO
 
 from gruff_ledger.account.ledger import Account, Line
@@ -26,7 +26,7 @@ from gruff_ledger.cli.screen.paragraphs import (
 )
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.speakers import Speaker
-from gruff_ledger.words import counted
+from gruff_ledger.words import counted, visible
 
 # What a page shows of each, without ``--more``.
 _MOST_HEADLINES = 3
@@ -48,7 +48,12 @@ _TABLED_FINDINGS = 3
 
 
 def page_lines(
-    account: Account, *, speaker: Speaker, more: bool, below: int = 2
+    account: Account,
+    *,
+    speaker: Speaker,
+    more: bool,
+    below: int = 2,
+    line_to_type: Callable[[str, str], str | None] = lambda key, value: None,
 ) -> list[str]:
     """
     Return the remarks of a page, in the order in which they are to be read.
@@ -61,6 +66,9 @@ def page_lines(
         Whether all are shown, and not the first of each kind.
     below : int
         How many lines of the page come after them.
+    line_to_type : callable
+        From a term and a value to the whole command with it, where there is one. It is
+        shown beneath the worst remark that one term settles; with `more` each.
     """
     remarks = remarks_of(account, speaker=speaker, all_=more)
     heads = [(each, each.mark.replace("- ", "")) for each in remarks.headlines]
@@ -81,10 +89,15 @@ def page_lines(
     room = _MOST_LINES - 1 - below - bool(sources)
     shown: list[str] = []
     hidden = 0
+    has_line = False
     for parts, most, has_first in kinds:
         room += parts is sources and bool(sources)
         for number, (remark, mark) in enumerate(parts):
             lines = list(paragraph(remark.text, mark))
+            if parts is kinds[1][0] and (more or not has_line):
+                typed = _typed_lines(remark, line_to_type)
+                has_line |= bool(typed)
+                lines += typed
             is_kept = has_first and number == 0
             if more or is_kept or (number < most and len(lines) <= room):
                 shown += lines
@@ -92,6 +105,17 @@ def page_lines(
             else:
                 hidden += 1
     return shown + _more_lines(hidden)
+
+
+def _typed_lines(
+    remark: Remark, line_to_type: Callable[[str, str], str | None]
+) -> list[str]:
+    if len(remark.given) != 1:
+        # Of several ways a person chooses one.
+        return []
+    line = line_to_type(*remark.given[0])
+    # In one piece, as it is to be copied.
+    return [f"  {visible(line)}"] if line else []
 
 
 def attention_lines(account: Account, *, speaker: Speaker) -> list[str]:
