@@ -80,7 +80,7 @@ class NextLinesTest(FolderTest):
         self.assertEqual(
             _LINE.findall(self.gruff(*shlex.split(typed)).stderr.decode()), []
         )
-        self.assertEqual(self.read("out.csv").count("\n"), 4)
+        self.assertEqual(self.text("out.csv").count("\n"), 4)
 
     def test_where_a_command_would_not_do_the_same_again(self) -> None:
         """A list on standard input is gone, and a docket has the work already."""

@@ -109,9 +109,11 @@ def remarks_of(
             else:
                 attention.append((2 * (found.severity is Severity.STOP), remark))
     attention.sort(key=lambda each: -each[0])
-    return Remarks(
-        tuple(headlines), tuple(remark for _, remark in attention), tuple(notes)
-    )
+    # Two rules on one field can say the same of a cell: it is said once.
+    once: dict[str, Remark] = {}
+    for _, remark in attention:
+        once.setdefault(remark.text, remark)
+    return Remarks(tuple(headlines), tuple(once.values()), tuple(notes))
 
 
 def _open_notes(account: Account, line: Line) -> Iterator[Note]:

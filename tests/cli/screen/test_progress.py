@@ -15,6 +15,7 @@ class ProgressTest(unittest.TestCase):
         self.progress._bars = self.bars
 
     def test_a_reading_has_a_share_and_a_step_has_none(self) -> None:
+        self.progress.on_step("reading north")
         self.progress.on_read(30, 120)
         (task,) = self.bars.tasks
         self.assertEqual((task.description, task.percentage), ("reading north", 25))

@@ -68,7 +68,7 @@ def page_lines(
         How many lines of the page come after them.
     line_to_type : callable
         From a term and a value to the whole command with it, where there is one. It is
-        shown beneath the worst remark that one term settles; with `more` each.
+        shown beneath the worst remark that a term settles; with `more` each.
     """
     remarks = remarks_of(account, speaker=speaker, all_=more)
     heads = [(each, each.mark.replace("- ", "")) for each in remarks.headlines]
@@ -110,10 +110,8 @@ def page_lines(
 def _typed_lines(
     remark: Remark, line_to_type: Callable[[str, str], str | None]
 ) -> list[str]:
-    if len(remark.given) != 1:
-        # Of several ways a person chooses one.
-        return []
-    line = line_to_type(*remark.given[0])
+    # Of several ways the first, for a person to change.
+    line = line_to_type(*remark.given[0]) if remark.given else None
     # In one piece, as it is to be copied.
     return [f"  {visible(line)}"] if line else []
 
