@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from gruff_ledger.account.words import SourcePlaces, places
-from gruff_ledger.cli.screen.paragraphs import note_lines
+from gruff_ledger.cli.screen.paragraphs import note_lines, rows_taken
 from gruff_ledger.outcome import Note
 from gruff_ledger.speakers import COMMAND, DOCKET
 from gruff_ledger.table import Origin
@@ -23,6 +23,13 @@ class VisibleTest(unittest.TestCase):
         ):
             with self.subTest(text=text):
                 self.assertEqual(visible(text), shown)
+
+
+class RowsTest(unittest.TestCase):
+    def test_a_line_that_the_window_wraps_takes_several(self) -> None:
+        lines = ["", "a" * 40, "b" * 41]
+        self.assertEqual(rows_taken(lines, 40), 4)
+        self.assertEqual(rows_taken(lines, None), 3)
 
 
 class PlacesTest(unittest.TestCase):

@@ -6,7 +6,7 @@ Everything here gives plain lines of text; `tables` lays out tables.
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
@@ -55,6 +55,11 @@ def paragraph(text: str, mark: str) -> Iterator[str]:
         break_on_hyphens=False,
         break_long_words=False,
     )
+
+
+def rows_taken(lines: Iterable[str], width: int | None) -> int:
+    """Return how many rows of a window lines take that it wraps; lines without one."""
+    return sum(max(1, -(-len(line) // width)) if width else 1 for line in lines)
 
 
 def screen_width() -> int | None:

@@ -22,7 +22,9 @@ from gruff_ledger.cli.screen.paragraphs import (
     finding_lines,
     note_lines,
     paragraph,
+    rows_taken,
     screen,
+    screen_width,
 )
 from gruff_ledger.outcome import Finding, Severity
 from gruff_ledger.speakers import Speaker
@@ -99,9 +101,10 @@ def page_lines(
                 has_line |= bool(typed)
                 lines += typed
             is_kept = has_first and number == 0
-            if more or is_kept or (number < most and len(lines) <= room):
+            rows = rows_taken(lines, screen_width())
+            if more or is_kept or (number < most and rows <= room):
                 shown += lines
-                room -= len(lines)
+                room -= rows
             else:
                 hidden += 1
     return shown + _more_lines(hidden)

@@ -19,7 +19,7 @@ from gruff_ledger.account.words import (
 )
 from gruff_ledger.cli.screen.facts import page_text
 from gruff_ledger.cli.screen.page import page_of
-from gruff_ledger.cli.screen.paragraphs import paragraph, screen
+from gruff_ledger.cli.screen.paragraphs import paragraph, rows_taken, screen
 from gruff_ledger.cli.screen.remarks import attention_lines, remark_lines
 from gruff_ledger.job.engine import Run
 from gruff_ledger.lists.output import WritingTerms
@@ -77,7 +77,8 @@ def show_verb(
         from gruff_ledger.cli.screen.listing import Window
 
         console = screen(sys.stdout)
-        window = Window(console.width, console.height - len(summary))
+        taken = rows_taken(summary, console.width)
+        window = Window(console.width, console.height - taken)
         if not (sys.stdin.isatty() and page.look_through(run, console)):
             console.print(page.view(run, window))
     elif run.result is not None:
