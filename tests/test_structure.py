@@ -77,8 +77,9 @@ LEVELS = {
     "lists": """
         address early_hashing known_formats memory_terms quote_watch typed_cells
         reading
-        file_patterns output source
-        bounds formats packed web
+        file_patterns hashing output
+        source
+        bounds formats packing web
         delimited json_columns markup outputs parquet search
         database json_lists outline workbook
     """,

@@ -12,7 +12,7 @@ from unittest.mock import patch
 
 from gruff_ledger.cli.start import _hashes_sources, _sure_sources
 from gruff_ledger.lists import early_hashing
-from gruff_ledger.lists.source import Hashing, Opened, hash_of, open_path
+from gruff_ledger.lists.source import Opened, begin_hashing, hash_of, open_path
 from tests.support import FolderTest
 
 
@@ -50,7 +50,7 @@ class AheadTest(FolderTest):
         whole = hashlib.sha256(path.read_bytes()).hexdigest()
         opened = open_path(path, name="a")
         self.begun(path)
-        hashing = Hashing(opened)
+        hashing = begin_hashing(opened)
         # Not the bytes of the file: only those that are new may be looked at.
         hashing.add(bytes(3 << 20))
         self.assertEqual(hashing.finish()(), whole)
@@ -67,7 +67,7 @@ class AheadTest(FolderTest):
         one._facts = (opened.size_bytes, opened.stamp)
         one._is_free.set()
         early_hashing._begun[str(path)] = one
-        hashing = Hashing(opened)
+        hashing = begin_hashing(opened)
         for start in range(0, len(data), 400_000):
             hashing.add(data[start : start + 400_000])
         self.assertEqual(hashing.finish()(), hashlib.sha256(data).hexdigest())
@@ -134,7 +134,7 @@ class AheadTest(FolderTest):
     def test_a_hashing_of_a_stream_has_nothing_ahead(self) -> None:
         """It has no path."""
         opened = Opened("x", "x", 1, None, io.BytesIO)
-        hashing = Hashing(opened)
+        hashing = begin_hashing(opened)
         hashing.add(b"a")
         self.assertEqual(hashing.finish()(), hashlib.sha256(b"a").hexdigest())
 

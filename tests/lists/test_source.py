@@ -5,7 +5,7 @@ import unittest
 
 from gruff_ledger.lists.delimited.read import read_delimited
 from gruff_ledger.lists.reading import ReadingTerms
-from gruff_ledger.lists.source import Feed, Hashing, open_bytes, open_path
+from gruff_ledger.lists.source import Feed, begin_hashing, open_bytes, open_path
 from gruff_ledger.problems import UnreadableSource
 from tests.support import FolderTest
 
@@ -50,7 +50,7 @@ class HashingTest(unittest.TestCase):
         for blocks in ([], [b"a"], [bytes([i % 256]) * 1000 for i in range(200)]):
             with self.subTest(blocks=len(blocks)):
                 data = b"".join(blocks)
-                hashing = Hashing(open_bytes(data or b"x", name="x", address="x"))
+                hashing = begin_hashing(open_bytes(data or b"x", name="x", address="x"))
                 for block in blocks:
                     hashing.add(block)
                 expected = hashlib.sha256(data).hexdigest()

@@ -209,7 +209,7 @@ def addresses(incomplete: str) -> list[CompletionItem]:
         return [CompletionItem(incomplete, type="file")]
     key, equals, name = part.partition("=")
     if not equals:
-        keys = ("sheet=", "table=", "row=", "col=", "cell=")
+        keys = ("file=", "sheet=", "table=", "row=", "col=", "cell=")
         return [
             CompletionItem(f"{place}#{each}") for each in keys if each.startswith(key)
         ]

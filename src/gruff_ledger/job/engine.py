@@ -24,7 +24,7 @@ from gruff_ledger.job.write import Written, note_existing
 from gruff_ledger.lists.address import is_file, is_pattern, parse_address
 from gruff_ledger.lists.file_patterns import matching_files
 from gruff_ledger.lists.outputs.commit import Outputs
-from gruff_ledger.lists.packed import likely_bytes
+from gruff_ledger.lists.packing.streams import likely_bytes
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.outcome import Note
 from gruff_ledger.storage.files import Files, wants_files
@@ -121,7 +121,7 @@ def run(
         job, sources = expand_lists(
             job, count_uses(job, account), fetching, on_step, on_read
         )
-        paths = [each.opened.path for each in sources.values() if each.opened.path]
+        paths = [path for each in sources.values() if (path := each.opened.on_disk)]
         _enter_scratch(stack, job, sources, account)
         outputs = stack.enter_context(
             Outputs(

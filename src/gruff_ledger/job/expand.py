@@ -107,7 +107,7 @@ def _check_fit(job: Job, found: Mapping[str, list[FoundList]]) -> None:
     if shared and set.intersection(*(set(each.left_out) for each in shared)):
         first = shared[0]
         stated = next(each for each in job.lists if each.is_shared)
-        format_ = format_to_read(first.opened, first.address.place, stated.reading)
+        format_ = format_to_read(first.opened, first.address.file_name, stated.reading)
         try:
             check_stated(format_, stated.reading)
         except BadTerms as problem:
@@ -150,7 +150,9 @@ def _names(
 
 def _stands_for_several(job: Job, listed: ListToRead) -> bool:
     address = parse_address(listed.address, job.folder)
-    parts = (address.place, address.fragment.sheet or "", address.fragment.table or "")
+    fragment = address.fragment
+    named = (each or "" for each in (fragment.file, fragment.sheet, fragment.table))
+    parts = (address.place, *named)
     # The marks of a pattern mean other things in a URL.
     return any(map(is_pattern, parts[1:] if address.is_elsewhere else parts))
 

@@ -30,7 +30,7 @@ Range = tuple[int, int | None]
 _URL = re.compile(r"https?://", re.IGNORECASE)
 _SERVER = re.compile(r"postgres(?:ql)?://", re.IGNORECASE)
 _OTHER_SCHEME = re.compile(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
-_PARTS = ("sheet", "row", "col", "cell", "table")
+_PARTS = ("file", "sheet", "row", "col", "cell", "table")
 
 # How the list at an address is written can be said there, in the words of the terms.
 READING_KEYS = (
@@ -108,6 +108,8 @@ class Fragment(msgspec.Struct, frozen=True):
 
     Attributes
     ----------
+    file : str, optional
+        A file of an archive, or a pattern.
     sheet : str, optional
         A tab's name, position from 1, or pattern.
     rows, cols : tuple of (first, last), optional
@@ -121,6 +123,7 @@ class Fragment(msgspec.Struct, frozen=True):
         How the list is written, as the address says it.
     """
 
+    file: str | None = None
     sheet: str | None = None
     rows: tuple[Range, ...] | None = None
     cols: tuple[Range, ...] | None = None
@@ -158,6 +161,11 @@ class Address(msgspec.Struct, frozen=True):
     fragment: Fragment = WHOLE
 
     @property
+    def file_name(self) -> str:
+        """The name whose ending tells the format: of a file in an archive its own."""
+        return self.fragment.file or self.place
+
+    @property
     def is_url(self) -> bool:
         """Whether the place is on a network."""
         return bool(_URL.match(self.place))
@@ -179,9 +187,10 @@ class Address(msgspec.Struct, frozen=True):
 
     def of_part(self, place: str, fragment: Fragment) -> Address:
         """Return the address of one of several places or parts that it stands for."""
-        parts = [f"sheet={fragment.sheet}"] if fragment.sheet is not None else []
+        parts = [f"file={fragment.file}"] if fragment.file is not None else []
+        parts += [f"sheet={fragment.sheet}"] if fragment.sheet is not None else []
         parts += [f"table={fragment.table}"] if fragment.table is not None else []
-        stated = self.text.partition("#")[2].split("/")
+        stated = _fragment_parts(self.text.partition("#")[2])
         parts += [part for part in stated if part.startswith(_KEPT_PARTS)]
         parts += [fragment.pointer] if fragment.pointer is not None else []
         mark = "#" if parts else ""
@@ -292,7 +301,7 @@ def _fragment(text: str, whole: str) -> Fragment:
         _check_pointer(text, whole)
         return Fragment(pointer=text)
     found: dict[str, str] = {}
-    for part in text.split("/"):
+    for part in _fragment_parts(text):
         name, equals, value = part.partition("=")
         if not equals or name not in _KEYS:
             raise UnreadableSource(
@@ -318,7 +327,34 @@ def _fragment(text: str, whole: str) -> Fragment:
     if "cell" in found:
         rows, cols = _block(found["cell"], whole)
     reading = tuple((key, found[key]) for key in READING_KEYS if key in found)
-    return Fragment(found.get("sheet"), rows, cols, found.get("table"), reading=reading)
+    return Fragment(
+        found.get("file"),
+        found.get("sheet"),
+        rows,
+        cols,
+        found.get("table"),
+        reading=reading,
+    )
+
+
+def _fragment_parts(text: str) -> list[str]:
+    """
+    Cut a fragment into its parts.
+
+    Examples
+    --------
+    >>> _fragment_parts("file=in/2026/may.xlsx/sheet=May/row=3-")
+    ['file=in/2026/may.xlsx', 'sheet=May', 'row=3-']
+    """
+    parts: list[str] = []
+    for part in text.split("/"):
+        name, equals, _ = part.partition("=")
+        if parts and parts[-1].startswith("file=") and not (equals and name in _KEYS):
+            # The path of a file in an archive has the same mark in it.
+            parts[-1] += f"/{part}"
+        else:
+            parts.append(part)
+    return parts
 
 
 def _check_pointer(text: str, whole: str) -> None:
@@ -432,8 +468,11 @@ def list_name(address: str) -> str:
         return readable(Path(without_packing(address)).stem or address)
     address = without_credentials(address)
     place, _, fragment = address.partition("#")
-    parts = (part.partition("=") for part in fragment.split("/"))
+    parts = [part.partition("=") for part in _fragment_parts(fragment)]
     named = [value for key, _, value in parts if key in ("sheet", "table")]
+    inside = next((value for key, _, value in parts if key == "file"), "")
+    if inside and not is_pattern(inside):
+        place = PurePosixPath(inside).name
     if _URL.match(place) or is_server(place):
         # What is wrong with an address is said when it is fetched.
         with contextlib.suppress(ValueError):

@@ -186,7 +186,7 @@ def read_list(
     hashed: bool,
 ) -> Reading:
     """Read a list in the format it has; see the readers for what can go wrong."""
-    found = format_to_read(opened, address.place, terms)
+    found = format_to_read(opened, address.file_name, terms)
     read: Reader = function_of(found.reader)
     return read(opened, terms, address.fragment, source=source, hashed=hashed)
 

@@ -31,7 +31,7 @@ from gruff_ledger.lists.reading import (
     Reading,
     ReadingTerms,
 )
-from gruff_ledger.lists.source import Hashing, Opened, bytes_on_disk
+from gruff_ledger.lists.source import Opened, begin_hashing, bytes_on_disk
 from gruff_ledger.lists.typed_cells import typed_kinds
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
@@ -187,7 +187,7 @@ def _taken_in(
         on_disk = bytes_on_disk(stream, raw)
     sha256 = None
     if hashed:
-        hashing = Hashing(opened)
+        hashing = begin_hashing(opened)
         hashing.add(on_disk)
         sha256 = hashing.finish()
     encoding = terms.encoding

@@ -25,7 +25,7 @@ from gruff_ledger.lists.formats import (
     format_to_read,
     parts_of,
 )
-from gruff_ledger.lists.packed import unpacked
+from gruff_ledger.lists.packing.archive import FileInside, files_in
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.lists.web.fetch import Fetching
@@ -89,9 +89,9 @@ def find_lists(
     address = parse_address(text, folder)
     terms = _with_own(terms, address)
     found: list[FoundList] = []
-    for place, packed in _opened(address, name, folder, fetching or Fetching()):
-        opened = unpacked(packed)
-        format_ = format_to_read(opened, place, terms)
+    for place, inside in _files(address, name, folder, fetching or Fetching()):
+        opened = inside.opened
+        format_ = format_to_read(opened, inside.name or place, terms)
         check_fragment(opened, address.fragment, format_)
         fit, left_out = fitting(format_, terms) if shared else (terms, ())
         try:
@@ -101,13 +101,16 @@ def find_lists(
         parts, notes = parts_of(opened, address.fragment, format_)
         named = msgspec.structs.replace(opened, notes=opened.notes + notes)
         for part, fragment in parts:
-            label = part or list_name(place)
+            if inside.name:
+                fragment = msgspec.structs.replace(fragment, file=inside.name)
+            label = part or list_name(inside.name or place)
             shown = readable(without_credentials(address.text))
-            if address.is_standard_input:
-                shown = opened.address
-            if place != address.place or len(parts) > 1:
+            is_other = bool(inside.name) and inside.name != address.fragment.file
+            if place != address.place or len(parts) > 1 or is_other:
                 whole = address.of_part(place, fragment).text
                 shown = readable(without_credentials(whole))
+            if address.is_standard_input:
+                shown = opened.address
             stated = Address(shown, place, fragment)
             found.append(
                 FoundList(
@@ -135,6 +138,15 @@ def _with_own(terms: ReadingTerms, address: Address) -> ReadingTerms:
         return read(ReadingTerms, {**plain(terms), **own})
     except BadTerms as problem:
         raise problem.placed(file=address.text) from None
+
+
+def _files(
+    address: Address, name: str, folder: Path | None, fetching: Fetching
+) -> Iterator[tuple[str, FileInside]]:
+    """Yield the files that an address means, those in archives among them."""
+    for place, opened in _opened(address, name, folder, fetching):
+        for inside in files_in(opened, place, address.fragment.file):
+            yield place, inside
 
 
 def _opened(

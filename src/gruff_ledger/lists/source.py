@@ -9,15 +9,13 @@ from __future__ import annotations
 import codecs
 import errno
 import io
-import threading
 from collections.abc import Callable
 from pathlib import Path
-from queue import Queue
 from typing import Any, BinaryIO
 
 import msgspec
 
-from gruff_ledger.lists.early_hashing import claimed
+from gruff_ledger.lists.hashing import Hashing
 from gruff_ledger.lists.quote_watch import QuoteWatch
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource
@@ -66,7 +64,9 @@ class Opened(msgspec.Struct, frozen=True):
         The address of a database that is no file, but on a server.
     packing : str
         How it is packed; `start` gives what is packed in it, and its size is that of
-        the packed bytes. See `gruff_ledger.lists.packed`.
+        the packed bytes. See `gruff_ledger.lists.packing.streams`.
+    archive : Path, optional
+        The archive on the disk that it is a file of.
     """
 
     name: str
@@ -82,6 +82,12 @@ class Opened(msgspec.Struct, frozen=True):
     stamp: int | None = None
     server: str = ""
     packing: str = ""
+    archive: Path | None = None
+
+    @property
+    def on_disk(self) -> Path | None:
+        """The file that it is read from: its own, or the archive that it is in."""
+        return self.path or self.archive
 
 
 def bytes_on_disk(stream: BinaryIO, block: bytes) -> bytes:
@@ -236,7 +242,7 @@ class Feed(io.RawIOBase):
         hashed: bool = False,
     ) -> None:
         super().__init__()
-        self._hashing = Hashing(opened) if hashed else None
+        self._hashing = begin_hashing(opened) if hashed else None
         self.seen = Seen()
         self.surprised = False
         self._name = opened.address
@@ -367,77 +373,14 @@ class Feed(io.RawIOBase):
         )
 
 
-class Hashing:
-    """
-    The SHA-256 of blocks (FIPS 180-4), found in a thread behind the reading.
-
-    Parsing keeps every processor busy, and the work after it does not: so the blocks
-    wait, and are hashed while the list is worked on. Only so many wait that memory
-    stays bounded; from then on hashing keeps step with the reading.
-
-    Parameters
-    ----------
-    opened : Opened
-        The source, all of whose bytes will be added. What was hashed of it while the
-        program started is not hashed again.
-    """
-
-    # With blocks of 2 MiB, as they are read for Arrow.
-    _WAITING_BLOCKS = 8
-
-    def __init__(self, opened: Opened) -> None:
-        import hashlib
-
-        self._opened = opened
-        self._ahead = claimed(opened.path)
-        self._sum = hashlib.sha256()
-        self._blocks: Queue[bytes | None] = Queue(self._WAITING_BLOCKS)
-        self._thread = threading.Thread(target=self._run, daemon=True)
-        self._wanted = True
-
-    def add(self, block: bytes) -> None:
-        """Take the next block."""
-        if self._blocks.full():
-            self._start()
-        self._blocks.put(block)
-
-    def finish(self) -> Callable[[], str]:
-        """Take no more blocks; return what waits for the hash, in hexadecimal."""
-        self._start()
-        self._blocks.put(None)
-
-        def result() -> str:
-            self._thread.join()
-            return self._sum.hexdigest()
-
-        return result
-
-    def give_up(self) -> None:
-        """Let the thread end soon: nobody wants the hash."""
-        self._wanted = False
-        if self._thread.is_alive():
-            self._blocks.put(None)
-
-    def _start(self) -> None:
-        if self._thread.ident is None:
-            self._thread.start()
-
-    def _run(self) -> None:
-        done = 0
-        if self._ahead is not None:
-            opened = self._opened
-            found, done = self._ahead.taken(opened.size_bytes, opened.stamp)
-            self._sum = found or self._sum
-        while (block := self._blocks.get()) is not None:
-            known = min(done, len(block))
-            done -= known
-            if self._wanted and known < len(block):
-                self._sum.update(memoryview(block)[known:])
+def begin_hashing(opened: Opened) -> Hashing:
+    """Return what finds the hash of a source, once it is given all bytes on disk."""
+    return Hashing(opened.path, opened.size_bytes, opened.stamp)
 
 
 def hash_of(opened: Opened) -> Callable[[], str]:
     """Return what waits for the SHA-256 of a source, read through once more."""
-    hashing = Hashing(opened)
+    hashing = begin_hashing(opened)
     with opened.start() as stream:
         while block := stream.read(_BLOCK_BYTES):
             hashing.add(bytes_on_disk(stream, block))

@@ -28,7 +28,7 @@ from gruff_ledger.lists.address import (
 from gruff_ledger.lists.formats import format_to_write, writer_of
 from gruff_ledger.lists.known_formats import SPECIAL_WRITING, Format
 from gruff_ledger.lists.output import Output, WritingTerms
-from gruff_ledger.lists.packed import packing_sink
+from gruff_ledger.lists.packing.streams import packing_sink
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
 from gruff_ledger.outcome import Change, Finding
 from gruff_ledger.problems import BadTerms, UnwritableOutput

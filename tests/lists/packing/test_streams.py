@@ -13,8 +13,8 @@ import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.lists import packed
 from gruff_ledger.lists.address import packing_of, without_packing
+from gruff_ledger.lists.packing import streams
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.problems import UnreadableSource
 from tests.support import FolderTest
@@ -37,7 +37,7 @@ LIST = "Berth,Boat\n001,Tern\n002,Möwe\n"
 
 def read(data: bytes) -> bytes:
     """Return what is packed in some bytes."""
-    opened = packed.unpacked(open_bytes(data, name="a", address="a.csv"))
+    opened = streams.unpacked(open_bytes(data, name="a", address="a.csv"))
     with opened.start() as stream:
         return stream.read()
 
@@ -76,7 +76,7 @@ class UnpackTest(unittest.TestCase):
     def test_what_would_fill_a_disk_is_refused(self) -> None:
         data = bz2.compress(bytes(3_000_000))
         with (
-            mock.patch.object(packed, "_MOST_FREE_BYTES", 1_000_000),
+            mock.patch.object(streams, "_MOST_FREE_BYTES", 1_000_000),
             self.assertRaisesRegex(UnreadableSource, "more than 400 times"),
         ):
             read(data)

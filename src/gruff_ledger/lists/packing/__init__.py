@@ -1,0 +1,1 @@
+"""Lists that are packed: as a stream, or as files of an archive."""
