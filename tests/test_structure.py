@@ -82,6 +82,7 @@ LEVELS = {
         bounds formats packing web
         delimited json_columns markup outputs parquet search
         database json_lists outline workbook
+        laid_out
     """,
     "work": """
         map_list new_fields orders rule_terms verb

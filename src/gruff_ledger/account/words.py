@@ -29,12 +29,18 @@ _FORMAT_NAMES = {
     "xlsx": "XLSX",
     "xls": "an old workbook",
     "ods": "ODS",
+    "html": "a page",
+    "markdown": "text",
+    "fixed-width": "fixed width",
     "json": "JSON",
     "json-lines": "JSON Lines",
     "parquet": "Parquet",
     "sqlite": "SQLite",
     "postgresql": "PostgreSQL",
 }
+
+# Formats whose encoding is found, and not that of a standard.
+_OF_TEXT = ("html", "markdown", "fixed-width")
 
 _MONTHS = (
     *("January", "February", "March", "April", "May", "June", "July", "August"),
@@ -68,7 +74,8 @@ def write_words(facts: Mapping[str, Any]) -> str:
         mark = " with a byte-order mark" if facts["byte_order_mark"] else ""
         said = [f"{facts['encoding']}{mark}", _delimiter_words(facts["delimiter"])]
     else:
-        said = [_FORMAT_NAMES.get(facts["format"], facts["format"])]
+        said = [facts["encoding"]] if facts["format"] in _OF_TEXT else []
+        said += [_FORMAT_NAMES.get(facts["format"], facts["format"])]
     if "packing" in facts:
         said.insert(0, f"packed by {facts['packing']}")
     if "tab" in facts:
@@ -76,6 +83,8 @@ def write_words(facts: Mapping[str, Any]) -> str:
         said.append(f"{hidden} '{facts['tab']}'")
     if "table" in facts:
         said.append(f"table '{facts['table']}'")
+    if "columns" in facts:
+        said.append(f"columns at {facts['columns']}")
     if "pointer" in facts:
         said.append(f"under {facts['pointer']}")
     if facts["heading_row"] is not None:

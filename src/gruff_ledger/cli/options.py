@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -16,6 +16,7 @@ import click
 
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.memory_terms import RoomTerms
+from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.speakers import COMMAND
@@ -79,11 +80,11 @@ class _Completed(click.types.StringParamType):
     ) -> list[Any]:
         """Return what the text could be."""
         from gruff_ledger.cli.completion import completed
-        from gruff_ledger.lists.reading import ReadingTerms
 
         reading = None
         with contextlib.suppress(Problem):
-            reading = terms_from(ReadingTerms, ctx.params)
+            names = renamed_reading(ctx.params)
+            reading = terms_from(ReadingTerms, ctx.params, names)
         value = (self._metavar, self._key, self._choices)
         return completed(ctx, *value, incomplete, reading)
 
@@ -91,7 +92,6 @@ class _Completed(click.types.StringParamType):
 # Where the kind says too little.
 _PLACEHOLDERS = {
     "null": "WORD",
-    "widths": "N, …",
     "where": "CONDITION",
     "holds": "CONDITION",
     "of": "FIELD",
@@ -175,6 +175,21 @@ def _attribute(term: Term, key: str) -> str:
     return term.attribute if key == term.key else key.replace("-", "_")
 
 
+def renamed_reading(given: Container[str]) -> dict[str, str]:
+    """
+    Return the names of the options on reading that are called otherwise in a command.
+
+    They are where a verb has a term of the same name, such as the widths of `split`.
+
+    Parameters
+    ----------
+    given : container of str
+        The attributes of the command's options.
+    """
+    keys = [term.key for term in describe(ReadingTerms)]
+    return {key: f"list-{key}" for key in keys if f"list_{key}" in given}
+
+
 def terms_from(
     declared: type[T], given: Mapping[str, Any], renamed: Mapping[str, str] = {}
 ) -> T:
@@ -222,7 +237,8 @@ def reading_words(said: Mapping[str, Any]) -> list[str]:
     """Return the options that say how a list is read, as they are typed."""
     words = []
     for key, value in said.items():
-        words += [f"--{key}"] if value is True else [f"--{key}", str(value)]
+        text = ",".join(map(str, value)) if isinstance(value, list) else str(value)
+        words += [f"--{key}"] if value is True else [f"--{key}", text]
     return words
 
 

@@ -296,7 +296,7 @@ class Entering:
         address = parse_address(said, self._job.folder)
         stated = {key for key, _ in address.fragment.reading}
         parts = [
-            f"{key}={value}"
+            f"{key}={','.join(map(str, value)) if isinstance(value, list) else value}"
             for key, value in own.items()
             if key in READING_KEYS and key not in stated
         ]
@@ -486,6 +486,8 @@ def _own_reading(listed: ListToRead) -> ReadingTerms:
         return listed.reading
     if listed.reading.format_ is not None:
         return listed.reading
-    place = parse_address(listed.address).place
+    if listed.reading.widths:
+        return fitting(FORMATS["fixed-width"], listed.reading)[0]
+    place = parse_address(listed.address).file_name
     found = by_ending(place) or FORMATS["delimited"]
     return fitting(found, listed.reading)[0]

@@ -40,6 +40,7 @@ READING_KEYS = (
     "quote",
     "skip-rows",
     "header-rows",
+    "widths",
 )
 _KEYS = _PARTS + READING_KEYS
 _KEPT_PARTS = tuple(f"{key}=" for key in ("row", "col", "cell", *READING_KEYS))

@@ -29,7 +29,7 @@ from gruff_ledger.lists.known_formats import (
 )
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import Reading, ReadingTerms
-from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.source import HEAD_BYTES, Opened
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput
 from gruff_ledger.terms.declared import plain
@@ -66,6 +66,12 @@ class Writer(Protocol):
         """Write all of its lists."""
 
 
+# How much of a file is looked at to see that it is a page.
+_PAGE_BYTES = 4096
+
+# Endings that text of any kind is given.
+_OPEN_ENDINGS = (".txt", ".asc", ".dat")
+
 _FRAGMENT_WORDS = {
     "sheet": "tabs (#sheet=)",
     "rows": "rows (#row=)",
@@ -100,8 +106,10 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     if terms.format_ is not None:
         _check_packing(opened, FORMATS[terms.format_])
         return FORMATS[terms.format_]
+    if terms.widths:
+        return FORMATS["fixed-width"]
     found = by_ending(place)
-    if found is None or found.name == "delimited":
+    if found is None:
         with opened.start() as stream:
             start = stream.read(64)
         begun = next(
@@ -112,12 +120,12 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
             ),
             None,
         )
-        if begun is not None and begun.starts and found is None:
+        if begun is not None:
             if b"opendocument.spreadsheet" in start:
                 begun = FORMATS["ods"]
             _check_packing(opened, begun)
             return begun
-        if found is None and opened.media_type:
+        if opened.media_type:
             found = next(
                 (
                     each
@@ -126,8 +134,10 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
                 ),
                 None,
             )
-    if found is None:
-        return FORMATS["delimited"]
+    if found is None or place.lower().endswith(_OPEN_ENDINGS):
+        found = _of_text(opened, terms)
+    elif found.name == "delimited":
+        _refuse_page(opened)
     _check_packing(opened, found)
     if not found.reader:
         raise UnreadableSource(
@@ -136,6 +146,40 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
             file=opened.address,
         )
     return found
+
+
+def _of_text(opened: Opened, terms: ReadingTerms) -> Format:
+    """Tell the format of text that can be anything, by how it begins."""
+    delimited = FORMATS["delimited"]
+    if terms.delimiter is not None or terms.quote is not None:
+        return delimited
+    known: Format | None = opened.memo.get("format of text")
+    if known is None:
+        with opened.start() as stream:
+            head = stream.read(HEAD_BYTES)
+        known = next(
+            (
+                each
+                for each in FORMATS.values()
+                if each.told_by and function_of(each.told_by)(head)
+            ),
+            delimited,
+        )
+        opened.memo["format of text"] = known
+    return known
+
+
+def _refuse_page(opened: Opened) -> None:
+    """Refuse a page that is named as delimited text: its marks would be the cells."""
+    with opened.start() as stream:
+        head = stream.read(_PAGE_BYTES)
+    page = FORMATS["html"]
+    if head.lstrip()[:1] == b"<" and function_of(page.told_by)(head):
+        raise UnreadableSource(
+            f"it is {page.words}: the ending of its name is that of another.",
+            "Give `format html`, or rename it.",
+            file=opened.address,
+        )
 
 
 def _check_packing(opened: Opened, found: Format) -> None:

@@ -23,6 +23,9 @@ class Format(NamedTuple):
     reader, parts, writer : str
         Functions as ``module:name``: a `Reader`, a `Finder` and a `Writer`; empty where
         there is none.
+    told_by : str
+        A function as ``module:name`` that tells whether text is likely of it, by its
+        first bytes; empty where its ending alone tells. The first that does counts.
     chosen : tuple of str
         What of a `Fragment` it understands.
     several : bool
@@ -46,6 +49,7 @@ class Format(NamedTuple):
     reader: str = ""
     parts: str = ""
     writer: str = ""
+    told_by: str = ""
     chosen: tuple[str, ...] = ()
     several: bool = False
     starts: tuple[bytes, ...] = ()
@@ -171,18 +175,40 @@ FORMATS = {
             is_server=True,
         ),
         Format(
-            "markdown",
-            "a Markdown table",
-            (".md", ".markdown"),
-            writer="markup:write_markdown",
-            read_as=("format",),
-        ),
-        Format(
             "html",
             "an HTML page",
-            (".html", ".htm"),
-            read_as=("format",),
+            (".html", ".htm", ".xhtml"),
+            reader="laid_out.page_tables:read_page_table",
+            parts="laid_out.page_tables:page_parts",
             writer="markup:write_html",
+            told_by="laid_out.page_tables:is_likely",
+            chosen=("table", "rows", "cols"),
+            media_types=("text/html", "application/xhtml+xml"),
+            read_as=("encoding", "skip-rows", "header-rows", "format"),
+            is_text=True,
+        ),
+        Format(
+            "markdown",
+            "text with tables",
+            (".md", ".markdown"),
+            reader="laid_out.text_tables:read_text_table",
+            parts="laid_out.text_tables:text_parts",
+            writer="markup:write_markdown",
+            told_by="laid_out.text_tables:is_likely",
+            chosen=("table", "rows", "cols"),
+            media_types=("text/markdown",),
+            read_as=("encoding", "skip-rows", "header-rows", "format"),
+            is_text=True,
+        ),
+        Format(
+            "fixed-width",
+            "text of fixed width",
+            (".fwf", ".prn"),
+            reader="laid_out.fixed_width:read_fixed_width",
+            told_by="laid_out.fixed_width:is_likely",
+            chosen=("rows", "cols"),
+            read_as=("encoding", "skip-rows", "header-rows", "format", "widths"),
+            is_text=True,
         ),
     )
 }
@@ -193,5 +219,5 @@ READ = tuple(
 WRITTEN = tuple(each.name for each in FORMATS.values() if each.writer)
 
 # What not every format has, in the order in which it is refused.
-SPECIAL_READING = tuple(FORMATS["delimited"].read_as)
+SPECIAL_READING = (*FORMATS["delimited"].read_as, "widths")
 SPECIAL_WRITING = tuple(FORMATS["delimited"].written_as)

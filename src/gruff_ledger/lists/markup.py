@@ -74,7 +74,7 @@ def write_html(output: Output, sink: BinaryIO) -> None:
         rows = (
             "<tr>"
             + "".join(
-                f"<td{kind}>{_safe(cell)}</td>"
+                f"<td{kind}>{_LINE_ENDS.sub('<br>', _safe(cell))}</td>"
                 for cell, kind in zip(record, classes, strict=True)
             )
             + "</tr>\n"

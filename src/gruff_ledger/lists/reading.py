@@ -19,7 +19,7 @@ from gruff_ledger.lists.known_formats import READ
 from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.terms.declared import Examples, Terms
+from gruff_ledger.terms.declared import Examples, Terms, Width
 from gruff_ledger.written.way import way_of
 
 # What a person types for a delimiter that a shell or an editor makes hard to type.
@@ -67,6 +67,13 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
         int,
         Meta(description="1 if there is a heading row above the records, 0 if not."),
     ] = 1
+    widths: Annotated[
+        tuple[Width, ...],
+        Meta(
+            description="Of text of fixed width, how many characters each column has, "
+            "as in '8, 20, 10'; the last one has the rest of the line."
+        ),
+    ] = ()
     no_totals: Annotated[
         bool,
         Meta(description="Set aside a last record that looks like a row of totals."),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -130,10 +131,12 @@ def _with_own(terms: ReadingTerms, address: Address) -> ReadingTerms:
     """Return the terms with what the address itself says of the list."""
     if not address.fragment.reading:
         return terms
-    own = {
-        key: int(value) if key.endswith("-rows") and value.isdecimal() else value
-        for key, value in address.fragment.reading
-    }
+    own: dict[str, Any] = dict(address.fragment.reading)
+    for key, value in own.items():
+        if key.endswith("-rows") and value.isdecimal():
+            own[key] = int(value)
+        elif key == "widths":
+            own[key] = [each.strip() for each in value.split(",")]
     try:
         return read(ReadingTerms, {**plain(terms), **own})
     except BadTerms as problem:

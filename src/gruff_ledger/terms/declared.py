@@ -15,6 +15,7 @@ A term has one of these kinds, by its type; `kinds` has all that is to be known 
 ``Literal["a", "b"]``                  one of the named choices
 ``tuple[str, ...]``                    names; a docket may also write ``"a, b"``
 ``tuple[Text, ...]``                   texts, taken as they are
+``tuple[Width, ...]``                  whole numbers from 1, as text
 ``Order``, or with ``| None``          fields to order by, ``"a DESC, b"`` or a list
 ``tuple[Item, ...]``                   names with more to each, as in ``"a AS LOOSE"``
 ``tuple[Pair, ...]``                   names, each with another one, as in ``"a=b"``
@@ -81,6 +82,7 @@ T = TypeVar("T", bound=Terms)
 Text = NewType("Text", str)
 Item = NewType("Item", str)
 Pair = NewType("Pair", str)
+Width = NewType("Width", str)
 Heading = NewType("Heading", str)
 Formula = NewType("Formula", str)
 Examples = NewType("Examples", tuple[str, ...])
@@ -108,6 +110,7 @@ _KINDS_OF_TUPLES: dict[Any, Kind] = {
     Text: kinds.Texts(),
     Item: kinds.Items(),
     Pair: kinds.Pairs(),
+    Width: kinds.Widths(),
 }
 _KINDS_OF_DICTS: dict[Any, Kind] = {
     str: kinds_of_each.TextOfEach(),

@@ -30,6 +30,10 @@ TEXTS = {"type": "string"}
 TEXT_LIST = {"type": ["array", "string"], "items": TEXTS}
 
 
+# No cell is as wide.
+_WIDEST = 1_000_000
+
+
 class Kind:
     """
     A kind of value; this one is text.
@@ -283,6 +287,39 @@ class Items(Names):
 
     words = "names of fields, each with its words"
     parse = staticmethod(parse_items)
+
+
+class Widths(Names):
+    """Whole numbers from 1; a docket may write them as numbers."""
+
+    words = "a list of whole numbers from 1"
+    placeholder = "N, …"
+
+    def widened(self, value: Any) -> Any:
+        """Return numbers as text."""
+        if isinstance(value, int) and not isinstance(value, bool):
+            value = [value]
+        if isinstance(value, str):
+            return self.parse(value)
+        if isinstance(value, list | tuple):
+            return [str(each) if type(each) is int else each for each in value]
+        return value
+
+    def fits(self, value: Any) -> bool:
+        """Whether each is a number of characters."""
+        return are_texts(value) and all(
+            each.isascii() and each.isdigit() and 0 < int(each) < _WIDEST
+            for each in value
+        )
+
+    def plain(self, value: Any) -> Any:
+        """Return the numbers as such."""
+        return [int(each) for each in value]
+
+    def schema(self) -> dict[str, Any]:
+        """Return the JSON Schema of a value."""
+        number = {"type": ["integer", "string"], "minimum": 1}
+        return {"type": ["array", "string", "integer"], "items": number}
 
 
 class Pairs(Items):

@@ -21,6 +21,7 @@ from gruff_ledger.cli.options import (
     fetching_options,
     ledger_options,
     options_of,
+    renamed_reading,
     terms_from,
     with_options_named,
 )
@@ -50,7 +51,7 @@ from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.speakers import COMMAND
 from gruff_ledger.system.memory import settle_memory
-from gruff_ledger.terms.declared import plain
+from gruff_ledger.terms.declared import describe, plain
 from gruff_ledger.work.registry import VERBS
 from gruff_ledger.work.verb import Verb
 
@@ -214,7 +215,13 @@ def verb_command(verb: Verb) -> click.Command:
         )
         for each in verb.beside
     ]
-    reading = options_of(ReadingTerms)
+    taken = {term.key for term in describe(verb.terms)}
+    renamed = {
+        term.key: f"list-{term.key}"
+        for term in describe(ReadingTerms)
+        if term.key in taken
+    }
+    reading = options_of(ReadingTerms, renamed)
     fetching = fetching_options()
     output = [
         option
@@ -383,7 +390,7 @@ def job_of_verb(
         Fields whose sums are carried through the work.
     """
     terms = terms_from(verb.terms, given)
-    pinned = terms_from(ReadingTerms, given)
+    pinned = terms_from(ReadingTerms, given, renamed_reading(given))
     names = _names(addresses)
     addresses = [named_list(each)[1] for each in addresses]
     if len(addresses) > 1 and not verb.several:

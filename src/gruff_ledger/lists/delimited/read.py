@@ -15,7 +15,6 @@ from what stands in the source.
 from __future__ import annotations
 
 import codecs
-from itertools import islice
 
 import msgspec
 
@@ -29,13 +28,8 @@ from gruff_ledger.lists.bounds import (
     rows_within,
     settled,
 )
-from gruff_ledger.lists.delimited.encoding import (
-    Encoding,
-    detect_encoding,
-    find_damaged_utf8,
-    guess_encoding,
-    is_utf8,
-)
+from gruff_ledger.lists.delimited.decoding import head_of, in_its_encoding
+from gruff_ledger.lists.delimited.encoding import Encoding, detect_encoding
 from gruff_ledger.lists.delimited.layout import Layout, detect_layout
 from gruff_ledger.lists.delimited.parse import Parsed, Plan, open_quote, parse_records
 from gruff_ledger.lists.delimited.quote_notes import note_quoting
@@ -48,9 +42,6 @@ from gruff_ledger.lists.delimited.swallowed_lines import note_swallowed
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import HEAD_BYTES, Opened, Seen, word_changed_source
 from gruff_ledger.problems import UnreadableSource
-
-# How much of a source is looked at to tell whether a bad byte in its head is rare.
-_DAMAGE_WITHIN_BYTES = 1 << 24
 
 
 def read_delimited(
@@ -111,7 +102,7 @@ def read_headings(opened: Opened, terms: ReadingTerms) -> tuple[str, ...]:
     ------
     UnreadableSource
     """
-    encoding = detect_encoding(_head(opened), terms.encoding, opened.address)
+    encoding = detect_encoding(head_of(opened), terms.encoding, opened.address)
     headings, _ = make_headings(_layout(opened, terms, encoding).heading)
     return headings
 
@@ -124,51 +115,13 @@ def _found(
     hashed: bool,
     careful: bool,
 ) -> Found:
-    head = _head(opened)
-    encoding = detect_encoding(head, terms.encoding, opened.address)
-    if encoding.guessed and not is_utf8(head):
-        _refuse_damaged(opened, _DAMAGE_WITHIN_BYTES)
-    try:
-        return _read_as(opened, terms, rows, encoding, source, hashed, careful)
-    except UnicodeError as error:
-        if terms.encoding is not None or encoding.bom:
-            raise _wrong_encoding(opened, encoding, error) from error
-        # The head was UTF-8, or read as guessed, and something further on is not.
-        _refuse_damaged(opened)
-        guessed = _guess_from_all(opened)
-        try:
-            return _read_as(opened, terms, rows, guessed, source, hashed, careful)
-        except UnicodeError as again:
-            raise _wrong_encoding(opened, guessed, again) from again
-
-
-def _head(opened: Opened) -> bytes:
-    with opened.start() as stream:
-        return stream.read(HEAD_BYTES)
-
-
-def _refuse_damaged(opened: Opened, most_bytes: int | None = None) -> None:
-    """Refuse UTF-8 with a few bad bytes: else all its letters would suffer."""
-    with opened.start() as stream:
-        lines = stream if most_bytes is None else stream.readlines(most_bytes)
-        found = find_damaged_utf8(lines)
-    if found is None:
-        return
-    others = "" if found.bad == 1 else f", the first of {found.bad:,} such bytes"
-    raise UnreadableSource(
-        f"the text is UTF-8 ({found.whole:,} letters beyond ASCII are), but this row "
-        f"holds a byte that is not (byte {found.byte:02X}{others}).",
-        "Correct the row in the source. To read all of it in another encoding, which "
-        "spoils the other letters, give `encoding`, such as windows-1252.",
-        file=opened.address,
-        row=found.line,
+    return in_its_encoding(
+        opened,
+        terms.encoding,
+        lambda encoding: _read_as(
+            opened, terms, rows, encoding, source, hashed, careful
+        ),
     )
-
-
-def _guess_from_all(opened: Opened) -> Encoding:
-    with opened.start() as stream:
-        lines = islice((line for line in stream if not line.isascii()), 2000)
-        return Encoding(guess_encoding(b"".join(lines)), guessed=True)
 
 
 def _read_as(
@@ -310,37 +263,3 @@ def _check_unchanged(opened: Opened, seen: Seen) -> None:
     # Only for files: the size of a stream is that of the bytes held in memory.
     if opened.path is not None and seen.size_bytes != opened.size_bytes:
         raise word_changed_source(opened.address)
-
-
-# Problems -------------------------------------------------------------------------
-
-
-def _wrong_encoding(
-    opened: Opened, encoding: Encoding, error: UnicodeError
-) -> UnreadableSource:
-    with opened.start() as stream:
-        line, found = _first_undecodable_line(stream.read(), encoding.name)
-    byte = "" if found is None else f" (byte {found:02X})"
-    return UnreadableSource(
-        f"it is not written in {encoding.name}: a character{byte} cannot be read so.",
-        "Give its true `encoding`, or leave `encoding` out to have it detected.",
-        file=opened.address,
-        line=line,
-    )
-
-
-def _first_undecodable_line(
-    data: bytes, encoding: str
-) -> tuple[int | None, int | None]:
-    try:
-        data.decode(encoding)
-    except UnicodeDecodeError as error:
-        start, byte = error.start, data[error.start]
-    except UnicodeError:
-        return None, None  # Some codecs do not tell where.
-    else:
-        return None, None
-    try:
-        return data[:start].decode(encoding).count("\n") + 1, byte
-    except UnicodeError:
-        return None, byte

@@ -55,6 +55,10 @@ from gruff_ledger.problems import Problem, UnreadableSource
 # What the library takes for a cell, and Python for its value, at least.
 _CELL_BYTES = 32
 
+# What is a workbook begins so; how much of another file is looked at.
+_ARCHIVES = (b"PK\x03\x04", b"PK\x05\x06")
+_JUDGED_BYTES = 4096
+
 # Significant digits of a number that a workbook program stores and shows.
 _DIGITS = 15
 
@@ -312,6 +316,7 @@ def _open_book(opened: Opened) -> _Book:
         old = _call_library(opened, lambda: open_old(opened, data))
         tabs = tuple(Tab(*each) for each in old_tabs(old))
         return _with_tabs(opened, _Book(data, None, tabs, None, library=old))
+    _refuse_text(opened, data)
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
         names = set(archive.namelist())
@@ -338,6 +343,20 @@ def _open_book(opened: Opened) -> _Book:
             file=opened.address,
         )
     return _with_tabs(opened, book)
+
+
+def _refuse_text(opened: Opened, data: bytes) -> None:
+    """Refuse text that is named as a workbook, as many programs export it."""
+    head = data[:_JUDGED_BYTES]
+    if data.startswith(_ARCHIVES) or b"\0" in head:
+        return
+    is_page = head.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<")
+    kind = "a page (HTML or XML)" if is_page else "text"
+    raise UnreadableSource(
+        f"it is not a workbook but {kind}: the ending of its name is that of another.",
+        f"Give `format {'html' if is_page else 'delimited'}`, or rename it.",
+        file=opened.address,
+    )
 
 
 def _with_tabs(opened: Opened, book: _Book) -> _Book:

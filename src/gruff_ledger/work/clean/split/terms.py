@@ -8,7 +8,7 @@ from msgspec import Meta
 
 from gruff_ledger.cells.text.cut import Cutting
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.terms.declared import Terms, Text
+from gruff_ledger.terms.declared import Terms, Text, Width
 
 _NAMED = {"tab": "\t", "space": " ", "\\t": "\t", "\\n": "\n"}
 
@@ -39,7 +39,7 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
         ),
     ] = None
     widths: Annotated[
-        tuple[str, ...],
+        tuple[Width, ...],
         Meta(description="How many characters each part has, as in '3, 5, 2'."),
     ] = ()
     parts: Annotated[
@@ -96,13 +96,6 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
                 "Give `at`, and neither `parts` nor `which`.",
                 term="records",
             )
-        for width in self.widths:
-            if not (width.isascii() and width.isdigit() and 0 < int(width) < 10**6):
-                raise BadTerms(
-                    f"'{width}' is not a width.",
-                    "Give `widths` whole numbers from 1, separated by commas.",
-                    term="widths",
-                )
         if self.widths and self.parts and len(self.parts) != len(self.widths):
             raise BadTerms(
                 f"there are {len(self.widths)} widths and {len(self.parts)} headings.",
