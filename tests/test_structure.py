@@ -77,11 +77,11 @@ LEVELS = {
     "lists": """
         address early_hashing known_formats memory_terms quote_watch typed_cells
         reading
-        file_patterns hashing output
+        file_patterns hashing joined_rows output
         source
         bounds formats packing web
-        delimited json_columns markup outputs parquet search
-        database json_lists outline workbook
+        delimited markup outputs parquet search
+        database json outline workbook
         laid_out
     """,
     "work": """

@@ -423,7 +423,7 @@ class OwnTest(FolderTest):
             "--help-all",
         }
         # Lists without its field are none of its business: tested with the verbs.
-        shared |= {"--written"}
+        shared |= {"--written", "--widths", "--list-widths"}
         self.assertEqual(set(_CASES), set(VERBS))
         self.assertEqual(set(COMMON), set(VERBS))
         for name in VERBS:

@@ -153,7 +153,7 @@ class FindTest(FolderTest):
         told = self.problem("merge", "a.dat", "--format", "json", "--skip-rows", "1")
         self.assertIn("--skip-rows", told)
         self.write("b.md", "x")
-        self.assertIn("is written, and not read", self.problem("merge", "b.md"))
+        self.assertIn("there is no table in it", self.problem("merge", "b.md"))
 
 
 if __name__ == "__main__":

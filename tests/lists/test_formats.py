@@ -13,7 +13,7 @@ import pyarrow.parquet as parquet
 
 from gruff_ledger.lists.address import parse_address
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.json_lists import read_json, read_json_lines
+from gruff_ledger.lists.json.read import read_json, read_json_lines
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.source import open_bytes

@@ -283,7 +283,8 @@ class ForPeopleTest(FolderTest):
 class FormatsTest(unittest.TestCase):
     def test_every_written_format_that_is_read_is_tested(self) -> None:
         both = {each.name for each in FORMATS.values() if each.reader and each.writer}
-        self.assertEqual(both, set(ENDINGS))
+        # Those laid out for people have white space of their own: tested with them.
+        self.assertEqual(both - {"html", "markdown"}, set(ENDINGS))
 
     def test_a_delimiter_that_could_not_be_read_back_is_refused(self) -> None:
         for wrong in ('"', "ab", "\n", "é"):

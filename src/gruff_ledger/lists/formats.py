@@ -22,7 +22,6 @@ from gruff_ledger.lists.address import (
 )
 from gruff_ledger.lists.known_formats import (
     FORMATS,
-    READ,
     SPECIAL_READING,
     WRITTEN,
     Format,
@@ -99,7 +98,7 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     Raises
     ------
     UnreadableSource
-        If its ending is that of a format that is only written.
+        If it is packed and not text, or a page under the ending of delimited text.
     """
     if opened.server:
         return FORMATS["postgresql"]
@@ -139,12 +138,6 @@ def format_to_read(opened: Opened, place: str, terms: ReadingTerms) -> Format:
     elif found.name == "delimited":
         _refuse_page(opened)
     _check_packing(opened, found)
-    if not found.reader:
-        raise UnreadableSource(
-            f"{found.words} is written, and not read.",
-            f"If it is a list all the same, give `format`: {', '.join(READ)}.",
-            file=opened.address,
-        )
     return found
 
 

@@ -15,10 +15,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.dates.moments import read_moment
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.columns.types import Column
+from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.columns.types import Column, Indices, Mask
 
 # Kinds of cells; a number is told by how many decimals it has.
 TEXT, DATE = -2, -1
@@ -34,6 +33,10 @@ _DATE = r"\A(?:19|20|21)[0-9]{2}-[01][0-9]-[0-3][0-9]\z"
 # they take 1900 for a leap year.
 _DAY_ZERO = datetime.date(1899, 12, 30)
 _FIRST_DAY = datetime.date(1900, 3, 1)
+
+# Where the figures of a date stand, and how long months are; there is none of number 0.
+_FIGURE_PLACES = (0, 1, 2, 3, 5, 6, 8, 9)
+_LAST_DAYS = np.array((0, 31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31))
 
 
 def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
@@ -73,9 +76,9 @@ def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
         digits = lengths - signs - (decimals > 0)
         good = is_number[part] & (digits <= _MOST_DIGITS)
         kinds[part][good] = decimals[good]
+        days = np.flatnonzero(is_date[part])
+        kinds[part][days[_are_days(chunk, days)]] = DATE
         start += size
-    for place in np.flatnonzero(is_date).tolist():
-        kinds[place] = DATE if _is_day(column[place].as_py()) else TEXT
     blank = np.concatenate(
         [np.diff(chunk.offsets) == 0 for chunk in text_chunks(column)] or [kinds < TEXT]
     )
@@ -97,8 +100,20 @@ def _may_hold_figures(column: Column) -> bool:
     return False
 
 
-def _is_day(text: str) -> bool:
-    return read_moment(text) is not None and text >= _FIRST_DAY.isoformat()
+def _are_days(chunk: Chunk, cells: Indices) -> Mask:
+    """Whether dates as they are written are days, and such as workbooks count."""
+    at = chunk.offsets[:-1][cells].astype(np.int64)[:, None]
+    figures = chunk.bytes[at + np.array(_FIGURE_PLACES)].astype(np.int64) - ord("0")
+    year = figures[:, :4] @ np.array((1000, 100, 10, 1))
+    month = figures[:, 4:6] @ np.array((10, 1))
+    day = figures[:, 6:] @ np.array((10, 1))
+    is_leap = (year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0))
+    last = _LAST_DAYS[np.where((month >= 1) & (month <= 12), month, 0)]
+    last = last + (is_leap & (month == 2))
+    first = _FIRST_DAY.year * 10_000 + _FIRST_DAY.month * 100 + _FIRST_DAY.day
+    counted = (year * 100 + month) * 100 + day >= first
+    result: Mask = (day >= 1) & (day <= last) & counted
+    return result
 
 
 def day_number(text: str) -> int:

@@ -56,7 +56,7 @@ from gruff_ledger.problems import Problem, UnreadableSource
 _CELL_BYTES = 32
 
 # What is a workbook begins so; how much of another file is looked at.
-_ARCHIVES = (b"PK\x03\x04", b"PK\x05\x06")
+_WORKBOOKS = (b"PK\x03\x04", b"PK\x05\x06", b"\xd0\xcf\x11\xe0")
 _JUDGED_BYTES = 4096
 
 # Significant digits of a number that a workbook program stores and shows.
@@ -348,7 +348,7 @@ def _open_book(opened: Opened) -> _Book:
 def _refuse_text(opened: Opened, data: bytes) -> None:
     """Refuse text that is named as a workbook, as many programs export it."""
     head = data[:_JUDGED_BYTES]
-    if data.startswith(_ARCHIVES) or b"\0" in head:
+    if data.startswith(_WORKBOOKS) or b"\0" in head:
         return
     is_page = head.lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<")
     kind = "a page (HTML or XML)" if is_page else "text"

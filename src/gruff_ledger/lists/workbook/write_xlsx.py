@@ -1,4 +1,4 @@
-"""Writing workbooks as XLSX (ISO/IEC 29500), by XlsxWriter.
+"""Writing workbooks as XLSX (ISO/IEC 29500): XlsxWriter makes all but the records.
 
 A plain number is written as a number and a date of ISO 8601 as a date, cell by cell,
 with a format that shows the text it had, where it is read back as just that text
@@ -8,19 +8,32 @@ with a format that shows the text it had, where it is read back as just that tex
 from __future__ import annotations
 
 import datetime
+import io
 import re
+import zipfile
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, BinaryIO
 
 import numpy as np
+import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.columns.shares import in_turn
-from gruff_ledger.columns.types import Column
+from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.lists.joined_rows import filled_cells
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
-from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number, typed_kinds
-from gruff_ledger.lists.workbook.xlsx_findings import Forms, worst_of, write_findings
+from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
+from gruff_ledger.lists.workbook.listed_findings import (
+    FILLED_FIELDS,
+    FINDINGS_WIDTHS,
+    NUMBERED_FIELDS,
+    Listed,
+    listed_findings,
+)
+from gruff_ledger.lists.workbook.own_look import OwnBook
+from gruff_ledger.lists.workbook.streamed import Part, may_be_large, write_parts
+from gruff_ledger.lists.workbook.xlsx_forms import Forms, worst_of
+from gruff_ledger.lists.workbook.xlsx_rows import TabField, letters_of, sheet_rows
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
 
@@ -30,17 +43,11 @@ MOST_TAB_CHARACTERS = 31
 
 _FORBIDDEN_IN_TABS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 
-_ESCAPE_START = re.compile("(_)(?=x[0-9a-fA-F]{4}_)")
-
 # Characters that no XML document can hold, nor any escape of the format.
 _UNWRITABLE = ("\ufffe", "\uffff")
 
-_GROUP_RECORDS = 1 << 13
 _WIDEST_COLUMN = 60
 _MEASURED_RECORDS = 500
-
-# Above this many cells the writer keeps what it has written on the disk.
-_MOST_CELLS_IN_MEMORY = 4_000_000
 
 
 def write_workbook(output: Output, sink: BinaryIO) -> None:
@@ -56,35 +63,52 @@ def write_workbook(output: Output, sink: BinaryIO) -> None:
         If a list is too long or too wide for a tab, a cell too long for a cell, or a
         name none that a tab can have. Nothing is written then.
     """
-    import xlsxwriter.xmlwriter
-
-    from gruff_ledger.lists.workbook.own_look import OwnBook
-
-    # Each mark that could begin an escape is escaped, also where two such share one:
-    # the library leaves out the second of `_x005F_x0041_`.
-    xlsxwriter.xmlwriter.re_control_chars_1 = _ESCAPE_START
     parts = output.parts
     findings = () if output.terms.no_findings else output.findings
     names = [_tab_name(name) for name, _ in parts]
     for name, table in parts:
         _check_size(name, table)
-    cells = sum(len(table) * len(table.headings) for _, table in parts)
-    options = {
-        "constant_memory": cells > _MOST_CELLS_IN_MEMORY,
-        "in_memory": cells <= _MOST_CELLS_IN_MEMORY,
-    }
     remarks = [remarks_on(table, findings) for _, table in parts]
-    with OwnBook(sink, options) as book:
+    # The library makes all of the package but the records.
+    package = io.BytesIO()
+    with OwnBook(package, {"in_memory": True}) as book:
         book.set_properties({"created": CREATED})
         forms = Forms(book)
-        for name, (_, table), said in zip(names, parts, remarks, strict=True):
-            _Tab(book.add_worksheet(name), table, forms).write(said)
+        tabs = [
+            _Tab(book.add_worksheet(name), table, forms, said)
+            for name, (_, table), said in zip(names, parts, remarks, strict=True)
+        ]
         if any(each.all for each in remarks):
             name = _free_name("Findings", names)
             listed = zip(names, (table for _, table in parts), remarks, strict=True)
-            write_findings(
-                book.add_worksheet(name), list(listed), output.source_names, forms
-            )
+            made = listed_findings(list(listed), output.source_names)
+            sheet = book.add_worksheet(name)
+            tabs.append(_FindingsTab(sheet, made, forms))
+        forms.write_samples(tabs[0].sheet)
+    write_parts(sink, *_with_rows(package, tabs, forms))
+
+
+def _with_rows(
+    package: BinaryIO, tabs: Sequence[_Tab], forms: Forms
+) -> tuple[list[Part], dict[str, bool]]:
+    """Return the parts of a package, its tabs with their records; and which are large.
+
+    The library calls tabs by their numbers.
+    """
+    made: list[Part] = []
+    large: dict[str, bool] = {}
+    with zipfile.ZipFile(package) as archive:
+        numbers = forms.numbers_in(archive.read(_TAB_PART.format(1)).decode("utf-8"))
+        of_part = {_TAB_PART.format(at): tab for at, tab in enumerate(tabs, 1)}
+        for name in archive.namelist():
+            data = archive.read(name)
+            if name in of_part:
+                tab = of_part[name]
+                made.append((name, tab.xml(data.decode("utf-8"), numbers)))
+                large[name] = tab.may_be_large
+            else:
+                made.append((name, [data]))
+    return made, large
 
 
 # The same list gives the same bytes at any time: the date of a workbook is that of the
@@ -94,89 +118,182 @@ CREATED = datetime.datetime(1980, 1, 1)
 # What a workbook keeps of rows that are set apart would fill the memory.
 _MOST_OUTLINED = 100_000
 
+_TAB_PART = "xl/worksheets/sheet{}.xml"
+_DIMENSION = re.compile(r'<dimension ref="[^"]*"/>')
+_DATA = re.compile(r"<sheetData/>|<sheetData>.*</sheetData>", re.DOTALL)
+_HEADING_ROW = re.compile(r'<row r="1".*?</row>', re.DOTALL)
+
 
 class _Tab:
-    """A tab that a list is written to."""
+    """
+    A tab that a list is written to.
 
-    def __init__(self, sheet: Any, table: Table, forms: Forms) -> None:
-        self._sheet = sheet
+    Parameters
+    ----------
+    sheet : a tab of the library
+    table : Table
+    forms : Forms
+    remarks : Remarks
+    """
+
+    def __init__(
+        self, sheet: Any, table: Table, forms: Forms, remarks: Remarks
+    ) -> None:
+        self.sheet = sheet
         self._table = table
         self._forms = forms
         self._columns = table.all_cells
-        self._kinds = [typed_kinds(column) for column in self._columns]
-        self._has_texts = [
-            kinds is None or bool((kinds == TEXT).any()) for kinds in self._kinds
-        ]
+        self._kinds = self._find_kinds()
+        self._marked: list[dict[int, Any]] = [{} for _ in self._columns]
+        self._beneath: Mask | None = None
+        self._prepare(remarks)
 
-    def write(self, remarks: Remarks) -> None:
-        """Write headings and records, and what is said of them."""
-        sheet, table = self._sheet, self._table
+    @property
+    def may_be_large(self) -> bool:
+        """Whether its XML may be larger than two gigabytes."""
+        size = sum(column.nbytes for column in self._columns)
+        return may_be_large(size, len(self._table) * len(self._columns))
+
+    def _find_kinds(self) -> list[npt.NDArray[np.int8] | None]:
+        return [typed_kinds(column) for column in self._columns]
+
+    def _prepare(self, remarks: Remarks) -> None:
+        """Have the library write headings, notes and all that is not a record."""
+        sheet, table = self.sheet, self._table
         for place, (heading, column) in enumerate(
             zip(table.headings, self._columns, strict=True)
         ):
             # What is typed into a field of texts later is a text as well.
-            form = self._forms.text if self._has_texts[place] else None
+            form = self._forms.text if self._has_texts(place) else None
             sheet.set_column(place, place, width_of(heading, column), form)
             sheet.write_string(0, place, heading, self._forms.heading)
+            for kind in self._kinds_of(place):
+                self._form_of(kind, place)
         sheet.freeze_panes(1, 0)
-        self._write_outline()
-        said = remarks.by_record()
-        for row, record in enumerate(_records(self._columns), 1):
-            self._write_record(row, record, said.get(row - 1, {}))
+        self._find_beneath()
+        for record, said in remarks.by_record().items():
+            self._mark(record, said)
         if len(table) and table.headings:
             sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
             # Codes that look like numbers are meant to be text.
             whole = f"A1:{letters_of(len(table.headings))}{len(table) + 1}"
             sheet.ignore_errors({"number_stored_as_text": whole})
 
-    def _write_outline(self) -> None:
-        """Put records that are detail of the one above on a level of their own."""
+    def _has_texts(self, place: int) -> bool:
+        kinds = self._kinds[place]
+        return kinds is None or bool((kinds == TEXT).any())
+
+    def _kinds_of(self, place: int) -> list[int]:
+        kinds = self._kinds[place]
+        return [TEXT] if kinds is None else np.unique(kinds).tolist()
+
+    def _form_of(self, kind: int, place: int) -> Any:
+        form = self._forms.of(kind, None)
+        return self._forms.whole if form is None and self._has_texts(place) else form
+
+    def _find_beneath(self) -> None:
+        """Find the records that are detail, and so on a level of their own."""
         table = self._table
         if table.beneath not in table.headings:
             return
         # The figure stands above what it is made of.
-        self._sheet.outline_settings(symbols_below=False)
-        for row, cell in enumerate(table.cells(table.beneath).to_pylist(), 1):
-            if cell and row <= _MOST_OUTLINED:
-                self._sheet.set_row(row, None, None, {"level": 1})
+        self.sheet.outline_settings(symbols_below=False)
+        self._beneath = filled_cells(table.cells(table.beneath))
+        self._beneath[_MOST_OUTLINED:] = False
+        # So the library says that there are such rows; the row itself is not kept.
+        self.sheet.set_row(1, None, None, {"level": 1})
 
-    def _write_record(
-        self,
-        row: int,
-        record: Sequence[str],
-        said: Mapping[int | None, list[Remark]],
-    ) -> None:
-        sheet = self._sheet
-        for place, cell in enumerate(record):
+    def _mark(self, record: int, said: Mapping[int | None, list[Remark]]) -> None:
+        """Colour the cells of a record that something is said of, with a note."""
+        for place in range(len(self._columns)):
             remarks = said.get(place, [])
             if place == 0:
                 # What is said of the whole record is shown at its first cell.
                 remarks = [*remarks, *said.get(None, ())]
+            if not remarks:
+                continue
             kinds = self._kinds[place]
-            kind = TEXT if kinds is None else int(kinds[row - 1])
-            severity = worst_of(remarks) if remarks else None
-            form = self._forms.of(kind, severity)
-            if form is None and self._has_texts[place]:
-                form = self._forms.whole
-            if not cell:
-                if remarks:
-                    sheet.write_blank(row, place, None, form)
-            elif kind == TEXT:
-                sheet.write_string(row, place, cell, form)
-            elif kind == DATE:
-                sheet.write_number(row, place, day_number(cell), form)
-            else:
-                sheet.write_number(row, place, float(cell), form)
-            if remarks:
-                self._forms.add_note(sheet, row, place, remarks)
+            kind = TEXT if kinds is None else int(kinds[record])
+            self._marked[place][record] = self._forms.of(kind, worst_of(remarks))
+            self._forms.add_note(self.sheet, record + 1, place, remarks)
+
+    def xml(self, skeleton: str, numbers: Mapping[int, int]) -> Iterator[bytes]:
+        """
+        Yield the part of the tab.
+
+        Parameters
+        ----------
+        skeleton : str
+            What the library made of it.
+        numbers : mapping
+            The number of each format; see `Forms.numbers_in`.
+        """
+        last = f"{letters_of(max(1, len(self._columns)))}{len(self._table) + 1}"
+        skeleton = _DIMENSION.sub(f'<dimension ref="A1:{last}"/>', skeleton, count=1)
+        data = _DATA.search(skeleton)
+        assert data is not None
+        heading = _HEADING_ROW.search(data[0])
+        yield skeleton[: data.start()].encode("utf-8")
+        yield f"<sheetData>{heading[0] if heading else ''}".encode()
+        yield from sheet_rows(
+            self._fields(numbers),
+            len(self._table) if self._columns else 0,
+            self._beneath,
+        )
+        yield ("</sheetData>" + skeleton[data.end() :]).encode("utf-8")
+
+    def _fields(self, numbers: Mapping[int, int]) -> list[TabField]:
+        return [
+            TabField(
+                column,
+                self._kinds[place],
+                {
+                    kind: numbers.get(id(self._form_of(kind, place)), 0)
+                    for kind in self._kinds_of(place)
+                },
+                {
+                    record: numbers.get(id(form), 0)
+                    for record, form in self._marked[place].items()
+                },
+            )
+            for place, column in enumerate(self._columns)
+        ]
 
 
-def _records(columns: Sequence[Column]) -> Iterator[tuple[str, ...]]:
-    length = len(columns[0]) if columns else 0
-    starts = range(0, length, _GROUP_RECORDS)
-    for start in in_turn(starts, len(starts)):
-        parts = [column.slice(start, _GROUP_RECORDS).to_pylist() for column in columns]
-        yield from zip(*parts, strict=True)
+class _FindingsTab(_Tab):
+    """The tab that lists findings."""
+
+    def __init__(self, sheet: Any, made: Listed, forms: Forms) -> None:
+        self._severities = made.severities
+        super().__init__(sheet, made.table, forms, Remarks([], 0))
+
+    def _find_kinds(self) -> list[npt.NDArray[np.int8] | None]:
+        """Tell the kinds: what was found stays the text it was."""
+        return [
+            typed_kinds(column) if heading in NUMBERED_FIELDS else None
+            for heading, column in zip(self._table.headings, self._columns, strict=True)
+        ]
+
+    def _prepare(self, remarks: Remarks) -> None:
+        sheet, table = self.sheet, self._table
+        for place, (heading, width) in enumerate(
+            zip(table.headings, FINDINGS_WIDTHS, strict=True)
+        ):
+            sheet.set_column(place, place, width)
+            sheet.write_string(0, place, heading, self._forms.heading)
+        sheet.freeze_panes(1, 0)
+        if self._severities:
+            last = len(table.headings) - 1
+            sheet.autofilter(0, 0, len(self._severities), last)
+        for place in FILLED_FIELDS:
+            self._marked[place] = {
+                record: self._forms.of(TEXT, severity)
+                for record, severity in enumerate(self._severities)
+                if table.all_cells[place][record].as_py()
+            }
+
+    def _form_of(self, kind: int, place: int) -> Any:
+        return self._forms.wrapped if kind == TEXT else self._forms.of(kind, None)
 
 
 def _tab_name(name: str) -> str:
@@ -267,12 +384,3 @@ def width_of(heading: str, column: Column) -> float:
     first = column.slice(0, _MEASURED_RECORDS).to_pylist()
     longest = max((len(cell) for cell in first), default=0)
     return float(min(_WIDEST_COLUMN, max(longest, min(len(heading), 24), 6) + 2))
-
-
-def letters_of(number: int) -> str:
-    """Return what workbooks call a column, counted from 1."""
-    text = ""
-    while number:
-        number, rest = divmod(number - 1, 26)
-        text = chr(ord("A") + rest) + text
-    return text

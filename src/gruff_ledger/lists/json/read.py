@@ -1,4 +1,4 @@
-"""Lists as JSON: an array of objects (RFC 8259), or an object a line (JSON Lines).
+"""Reading JSON: an array of objects (RFC 8259), or an object a line (JSON Lines).
 
 Numbers keep their digits as written, without an exponent; ``null`` and what is missing
 are blank, ``true`` and ``false`` are those words, what is nested stays as JSON.
@@ -8,40 +8,26 @@ from __future__ import annotations
 
 import codecs
 import re
-from collections.abc import Iterator, Sequence
-from typing import Any, BinaryIO
+from collections.abc import Iterator
 
 import msgspec
-import numpy as np
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import settled
-from gruff_ledger.lists.json_columns import (
+from gruff_ledger.lists.json.columns import (
     AS_MEMBERS,
     BROKEN,
-    GROUP_RECORDS,
     ColumnsOfObjects,
 )
-from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import (
-    NESTED,
-    NUMBER,
-    TRUTH,
-    Kinds,
-    Reading,
-    ReadingTerms,
-)
+from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, begin_hashing, bytes_on_disk
-from gruff_ledger.lists.typed_cells import typed_kinds
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
-from gruff_ledger.table import Table
 
 # How deep arrays are looked for, to tell what could be named.
 _SEARCHED_DEPTH = 3
 
 _AS_ELEMENTS = msgspec.json.Decoder(list[msgspec.Raw])
-_NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?", re.ASCII)
 
 
 def read_json(
@@ -99,83 +85,6 @@ def read_json_lines(
     written = {"encoding": "utf-8"}
     found = columns.found("json-lines", source, written, size, sha256, ())
     return settled(found, opened, fragment, terms)
-
-
-def write_json(output: Output, sink: BinaryIO) -> None:
-    """
-    Write a list as an array of objects, one a line.
-
-    Cells that were numbers, truth values, nulls or nested in a list of JSON, and can be
-    still, are written as such, and what was text there as text. Of other lists plain
-    numbers are numbers, as they are written, where they have 15 digits at the most and
-    their field holds no codes; all else is text.
-
-    A list without records is one object of nulls, which is read back as a blank record
-    at the end and left out: so its headings are kept.
-    """
-    sink.write(b"[")
-    separator = b"\n"
-    for block in _objects(output.table, output.kinds):
-        for each in block:
-            sink.write(separator + each)
-            separator = b",\n"
-    sink.write(b"\n]\n")
-
-
-def write_json_lines(output: Output, sink: BinaryIO) -> None:
-    """Write a list as one object a line, every cell a string; see `write_json`."""
-    for block in _objects(output.table, output.kinds):
-        sink.write(b"\n".join(block) + b"\n")
-
-
-def _objects(table: Table, kinds: Kinds) -> Iterator[list[bytes]]:
-    encode = msgspec.json.Encoder().encode
-    if not len(table) and table.headings:
-        yield [encode(dict.fromkeys(table.headings))]
-    typed = dict(kinds)
-    for heading in table.headings:
-        found = None if heading in kinds else typed_kinds(table.cells(heading))
-        if found is not None:
-            typed[heading] = np.where(found >= 0, NUMBER, 0).astype(np.uint8)
-    done = 0
-    for stretch in table.stretches(GROUP_RECORDS):
-        columns: list[list[Any]] = [column.to_pylist() for column in stretch()]
-        for place, heading in enumerate(table.headings):
-            if heading in typed:
-                mine = typed[heading][done : done + len(columns[place])]
-                columns[place] = _typed(columns[place], mine.tolist())
-        done += len(columns[0]) if columns else 0
-        records = zip(*columns, strict=True)
-        block = [
-            encode(dict(zip(table.headings, record, strict=True))) for record in records
-        ]
-        if block:
-            yield block
-
-
-def _typed(cells: list[str], kinds: Sequence[int]) -> list[Any]:
-    """Return cells as the values that they were, where they still can be."""
-    values: list[Any] = list(cells)
-    for place, (cell, kind) in enumerate(zip(cells, kinds, strict=True)):
-        if not kind:
-            continue
-        if not cell:
-            values[place] = None
-        elif (
-            (kind == NUMBER and _NUMBER.fullmatch(cell))
-            or (kind == TRUTH and cell in ("true", "false"))
-            or (kind == NESTED and _is_json(cell))
-        ):
-            values[place] = msgspec.Raw(cell.encode())
-    return values
-
-
-def _is_json(cell: str) -> bool:
-    try:
-        msgspec.json.decode(cell.encode(), type=msgspec.Raw)
-    except BROKEN:
-        return False
-    return cell[:1] in "[{"
 
 
 def _taken_in(

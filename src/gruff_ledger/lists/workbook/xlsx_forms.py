@@ -1,15 +1,16 @@
-"""How a workbook shows findings: colours, notes, and a tab that lists them."""
+"""The formats of the cells of an XLSX workbook, and notes beside them."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
-from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks
+from gruff_ledger.lists.outputs.cell_findings import Remark
 from gruff_ledger.lists.typed_cells import DATE, TEXT
 from gruff_ledger.lists.workbook.own_look import FONT
+from gruff_ledger.lists.workbook.xlsx_rows import letters_of
 from gruff_ledger.outcome import Severity
-from gruff_ledger.table import Table
 
 # Fills that black text is read on; they differ in lightness too.
 _FILLS = {
@@ -25,11 +26,8 @@ _NOTE_WIDTH_PIXELS = 260
 _LINE_PIXELS = 20
 _LINE_CHARACTERS = 38
 
-_HEADINGS = (
-    *("tab", "row", "field", "value", "perhaps", "severity", "message", "rule"),
-    *("source", "record"),
-)
-_WIDTHS = (10, 6, 13, 14, 11, 10, 54, 30, 12, 8)
+# A cell of the sheet that samples stand in, with its format.
+_SAMPLE = re.compile(r'<c r="([A-Z]+)2" s="(\d+)"')
 
 
 class Forms:
@@ -88,6 +86,35 @@ class Forms:
             self._known[kind, severity] = self._book.add_format(form)
         return self._known[kind, severity]
 
+    def write_samples(self, sheet: Any) -> None:
+        """Write a cell of each format in row 2, which is not kept, for its number."""
+        for place, form in enumerate(self._all()):
+            sheet.write_blank(1, place, None, form)
+
+    def numbers_in(self, xml: str) -> dict[int, int]:
+        """
+        Return the numbers that the library gave the formats.
+
+        Parameters
+        ----------
+        xml : str
+            The tab with the samples.
+
+        Returns
+        -------
+        dict
+            By the identity of a format; one that is not there is number 0.
+        """
+        found = {match[1]: int(match[2]) for match in _SAMPLE.finditer(xml)}
+        return {
+            id(form): found[letters_of(place)]
+            for place, form in enumerate(self._all(), 1)
+        }
+
+    def _all(self) -> list[Any]:
+        known = [form for form in self._known.values() if form is not None]
+        return [*known, self.wrapped, self.whole]
+
     def add_note(
         self, sheet: Any, row: int, column: int, remarks: Sequence[Remark]
     ) -> None:
@@ -109,63 +136,3 @@ class Forms:
 def worst_of(remarks: Sequence[Remark]) -> Severity:
     """Return the severity of the worst that is said of a cell."""
     return max((remark.severity for remark in remarks), key=lambda each: each.rank)
-
-
-def write_findings(
-    sheet: Any,
-    lists: Sequence[tuple[str, Table, Remarks]],
-    source_names: Sequence[str],
-    forms: Forms,
-) -> None:
-    """
-    Write the findings on some lists to a tab.
-
-    Parameters
-    ----------
-    sheet : a tab of it
-    lists : sequence of (tab, Table, Remarks)
-    source_names : sequence of str
-    forms : Forms
-    """
-    for column, (heading, width) in enumerate(zip(_HEADINGS, _WIDTHS, strict=True)):
-        sheet.set_column(column, column, width)
-        sheet.write_string(0, column, heading, forms.heading)
-    sheet.freeze_panes(1, 0)
-    row = 0
-    for tab, table, remarks in lists:
-        for remark in remarks.all:
-            row += 1
-            _write_finding(sheet, row, tab, table, remark, source_names, forms)
-    if row:
-        sheet.autofilter(0, 0, row, len(_HEADINGS) - 1)
-    left_out = sum(remarks.left_out for _, _, remarks in lists)
-    if left_out:
-        said = f"and {left_out} more, which are in the ledger"
-        sheet.write_string(row + 2, 0, said)
-
-
-def _write_finding(
-    sheet: Any,
-    row: int,
-    tab: str,
-    table: Table,
-    remark: Remark,
-    source_names: Sequence[str],
-    forms: Forms,
-) -> None:
-    field = "" if remark.field is None else table.headings[remark.field]
-    source = ""
-    if remark.source < len(source_names):
-        source = source_names[remark.source]
-    cells: tuple[str | int, ...] = (
-        *(tab, remark.record + 2, field, remark.value, remark.nearest),
-        *(str(remark.severity), remark.message, remark.rule),
-        *(source, remark.source_record),
-    )
-    for column, cell in enumerate(cells):
-        if isinstance(cell, int):
-            sheet.write_number(row, column, cell)
-        elif cell:
-            filled = _HEADINGS[column] in ("value", "severity")
-            form = forms.of(TEXT, remark.severity) if filled else forms.wrapped
-            sheet.write_string(row, column, cell[:32_000], form)

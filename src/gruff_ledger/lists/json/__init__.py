@@ -1,0 +1,1 @@
+"""Lists as JSON: an array of objects, or an object a line."""
