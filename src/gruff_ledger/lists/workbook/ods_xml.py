@@ -19,7 +19,7 @@ import msgspec
 
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.tab_sizes import check_ods
-from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Look
+from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
 from gruff_ledger.lists.workbook.xlsx_package import member, parse_xml
 
 _TAG = re.compile(
@@ -39,6 +39,10 @@ _HIDDEN = re.compile(rb'visibility="(?:collapse|filter)"')
 _SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
 _NOTE = re.compile(rb"<office:annotation\b.*?</office:annotation>", re.DOTALL)
 _PARAGRAPH = re.compile(r"<text:p\b(?:[^>]*/>|[^>]*>(.*?)</text:p>)", re.DOTALL)
+
+# What this program writes of itself, and a number with zeros behind its decimals.
+_OWN = b"<meta:generator>Gruff Ledger/"
+_DECIMALS = re.compile(rb'office:value="-?\d+\.(\d*0)"')
 
 # White space between elements, where it means nothing.
 _LAYOUT = re.compile(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
@@ -95,6 +99,7 @@ def look_at_ods(
     """Look up what is special in a tab of an ODS workbook."""
     look = Look()
     formats = _formats(opened, archive, xml)
+    is_own = _OWN in member(opened, archive, "meta.xml")
     has_breaks = b"<text:tab" in xml or b"<text:line-break" in xml
     row, repeat, col, declared = 0, 0, 0, 0
     defaults: dict[int, str] = {}
@@ -124,6 +129,10 @@ def look_at_ods(
                     for place in range(col + 1, col + count + 1)
                 ]
                 _look_at_cell(look, cell, places, formats, defaults)
+                shown = _DECIMALS.search(cell) if is_own else None
+                if shown is not None:
+                    decimals = Decimals(len(shown[1]))
+                    look.decimals.update(dict.fromkeys(places, decimals))
                 if has_breaks or b'"error"' in cell:
                     _look_at_text(look, xml, match.end(), cell, places)
             col += count

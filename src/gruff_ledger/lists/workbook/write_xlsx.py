@@ -17,8 +17,7 @@ from typing import Any, BinaryIO
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.text_bytes import text_chunks
-from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.joined_rows import filled_cells
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
@@ -32,22 +31,15 @@ from gruff_ledger.lists.workbook.listed_findings import (
 )
 from gruff_ledger.lists.workbook.own_look import OwnBook
 from gruff_ledger.lists.workbook.streamed import Part, may_be_large, write_parts
+from gruff_ledger.lists.workbook.tab_limits import (
+    check_size,
+    check_tab_name,
+    free_tab_name,
+    width_of,
+)
 from gruff_ledger.lists.workbook.xlsx_forms import Forms, worst_of
 from gruff_ledger.lists.workbook.xlsx_rows import TabField, letters_of, sheet_rows
-from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
-
-# The limits of the format, and of the programs that open it.
-MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 1_048_576, 16_384, 32_767
-MOST_TAB_CHARACTERS = 31
-
-_FORBIDDEN_IN_TABS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
-
-# Characters that no XML document can hold, nor any escape of the format.
-_UNWRITABLE = ("\ufffe", "\uffff")
-
-_WIDEST_COLUMN = 60
-_MEASURED_RECORDS = 500
 
 
 def write_workbook(output: Output, sink: BinaryIO) -> None:
@@ -65,9 +57,9 @@ def write_workbook(output: Output, sink: BinaryIO) -> None:
     """
     parts = output.parts
     findings = () if output.terms.no_findings else output.findings
-    names = [_tab_name(name) for name, _ in parts]
+    names = [check_tab_name(name) for name, _ in parts]
     for name, table in parts:
-        _check_size(name, table)
+        check_size(name, table)
     remarks = [remarks_on(table, findings) for _, table in parts]
     # The library makes all of the package but the records.
     package = io.BytesIO()
@@ -79,7 +71,7 @@ def write_workbook(output: Output, sink: BinaryIO) -> None:
             for name, (_, table), said in zip(names, parts, remarks, strict=True)
         ]
         if any(each.all for each in remarks):
-            name = _free_name("Findings", names)
+            name = free_tab_name("Findings", names)
             listed = zip(names, (table for _, table in parts), remarks, strict=True)
             made = listed_findings(list(listed), output.source_names)
             sheet = book.add_worksheet(name)
@@ -294,93 +286,3 @@ class _FindingsTab(_Tab):
 
     def _form_of(self, kind: int, place: int) -> Any:
         return self._forms.wrapped if kind == TEXT else self._forms.of(kind, None)
-
-
-def _tab_name(name: str) -> str:
-    wrong = _FORBIDDEN_IN_TABS.search(name)
-    if wrong or name.startswith("'") or name.endswith("'") or not name.strip():
-        raise UnwritableOutput(
-            f"'{name}' cannot be the name of a tab.",
-            "Tabs have no names with [ ] : * ? / \\ in them, nor an apostrophe at an "
-            "end. Name one with #sheet=NAME.",
-        )
-    if len(name) > MOST_TAB_CHARACTERS or name.casefold() == "history":
-        raise UnwritableOutput(
-            f"'{name}' cannot be the name of a tab: it is "
-            + (
-                f"{len(name)} characters long, and {MOST_TAB_CHARACTERS} are the most."
-                if len(name) > MOST_TAB_CHARACTERS
-                else "kept for the program that opens it."
-            ),
-            "Name another with #sheet=NAME.",
-        )
-    return name
-
-
-def _free_name(name: str, taken: Sequence[str]) -> str:
-    """Return a name that no tab has yet; names differ in more than case."""
-    folded = {each.casefold() for each in taken}
-    found, number = name, 1
-    while found.casefold() in folded:
-        number += 1
-        found = f"{name} {number}"
-    return found
-
-
-def _check_size(name: str, table: Table) -> None:
-    for count, most, noun in (
-        (len(table) + 1, MOST_ROWS, "rows"),
-        (len(table.headings), MOST_COLUMNS, "columns"),
-    ):
-        if count > most:
-            raise UnwritableOutput(
-                f"the list '{name}' would take {count} {noun}, and a tab has {most} at "
-                "the most. Nothing was written.",
-                "Write it as delimited text, or in parts.",
-            )
-    for heading, column in zip(table.headings, table.all_cells, strict=True):
-        for number, text in _doubtful(heading, column):
-            # The format counts in units of UTF-16.
-            length = len(text.encode("utf-16-le")) // 2
-            if length > MOST_CHARACTERS:
-                raise UnwritableOutput(
-                    f"a cell of the list '{name}' is {length} characters long, and a "
-                    f"cell of a workbook has {MOST_CHARACTERS} at the most. Nothing "
-                    "was written.",
-                    "Shorten it, or write the list as delimited text.",
-                    record=number or None,
-                    field=heading,
-                )
-            if any(mark in text for mark in _UNWRITABLE):
-                raise UnwritableOutput(
-                    f"a cell of the list '{name}' holds a character (U+FFFE or U+FFFF) "
-                    "that a workbook cannot. Nothing was written.",
-                    "Take it out, or write the list as delimited text.",
-                    record=number or None,
-                    field=heading,
-                )
-
-
-def _doubtful(heading: str, column: Column) -> Iterator[tuple[int, str]]:
-    """Yield the heading and the cells that may be too much; their numbers from 1."""
-    yield 0, heading
-    start = 0
-    for chunk in text_chunks(column):
-        lengths = np.diff(chunk.offsets)
-        for place in np.flatnonzero(lengths > MOST_CHARACTERS).tolist():
-            yield start + place + 1, chunk.array[place].as_py()
-        # Both characters begin with these two bytes in UTF-8.
-        at = np.flatnonzero(chunk.bytes[:-1] == 0xEF)
-        if len(at):
-            at = at[chunk.bytes[at + 1] == 0xBF]
-            cells = np.unique(np.searchsorted(chunk.offsets, at, "right") - 1)
-            for place in cells.tolist():
-                yield start + place + 1, chunk.array[place].as_py()
-        start += len(chunk.array)
-
-
-def width_of(heading: str, column: Column) -> float:
-    """Return how wide a column should be, in characters."""
-    first = column.slice(0, _MEASURED_RECORDS).to_pylist()
-    longest = max((len(cell) for cell in first), default=0)
-    return float(min(_WIDEST_COLUMN, max(longest, min(len(heading), 24), 6) + 2))

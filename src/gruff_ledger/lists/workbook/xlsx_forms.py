@@ -13,14 +13,14 @@ from gruff_ledger.lists.workbook.xlsx_rows import letters_of
 from gruff_ledger.outcome import Severity
 
 # Fills that black text is read on; they differ in lightness too.
-_FILLS = {
+FILLS = {
     Severity.STOP: "#F4B6AE",
     Severity.WARN: "#FBE3A4",
     Severity.NOTE: "#DCE9F5",
 }
 
 # With more notes a workbook opens slowly; the others are coloured and listed.
-_MOST_NOTES = 10_000
+MOST_NOTES = 10_000
 
 _NOTE_WIDTH_PIXELS = 260
 _LINE_PIXELS = 20
@@ -82,7 +82,7 @@ class Forms:
             elif kind:
                 form["num_format"] = "0." + "0" * kind
             if severity is not None:
-                form["bg_color"] = _FILLS[severity]
+                form["bg_color"] = FILLS[severity]
             self._known[kind, severity] = self._book.add_format(form)
         return self._known[kind, severity]
 
@@ -119,7 +119,7 @@ class Forms:
         self, sheet: Any, row: int, column: int, remarks: Sequence[Remark]
     ) -> None:
         """Put what is said of a cell beside it, as a note."""
-        if self._notes >= _MOST_NOTES:
+        if self._notes >= MOST_NOTES:
             return
         self._notes += 1
         text = "\n".join(f"{remark.severity}: {remark.text}" for remark in remarks)

@@ -99,7 +99,7 @@ def _cells(
     texts = _escaped(column)
     filled = filled_cells(column)
     opening = '" t="inlineStr"><is><t>'
-    if _has_outer_space(column):
+    if has_outer_space(column):
         opening = '" t="inlineStr"><is><t xml:space="preserve">'
     codes = filled.astype(np.intp)
     kinds = [TEXT]
@@ -170,7 +170,7 @@ def escape(text: str) -> str:
     return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
-def _has_outer_space(column: Column) -> bool:
+def has_outer_space(column: Column) -> bool:
     """Whether some cell begins or ends with white space, which XML would drop."""
     for chunk in text_chunks(column):
         lengths = np.diff(chunk.offsets)
