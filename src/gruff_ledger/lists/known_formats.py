@@ -208,6 +208,8 @@ FORMATS = {
             "text of fixed width",
             (".fwf", ".prn"),
             reader="laid_out.fixed_width:read_fixed_width",
+            writer="laid_out.write_fixed_width:write_fixed_width",
+            written_as=("line-ends", "widths"),
             told_by="laid_out.fixed_width:is_likely",
             chosen=("rows", "cols"),
             read_as=("encoding", "skip-rows", "header-rows", "format", "widths"),
@@ -223,4 +225,4 @@ WRITTEN = tuple(each.name for each in FORMATS.values() if each.writer)
 
 # What not every format has, in the order in which it is refused.
 SPECIAL_READING = (*FORMATS["delimited"].read_as, "widths")
-SPECIAL_WRITING = tuple(FORMATS["delimited"].written_as)
+SPECIAL_WRITING = (*FORMATS["delimited"].written_as, "widths")

@@ -15,6 +15,8 @@ from gruff_ledger.table import Table
 
 _GROUP_RECORDS = 1 << 13
 
+_MOST_LINED_UP = 10_000
+
 # What Markdown could take for a mark of its own, and the bar that ends a cell.
 _MARKS = re.compile(r"([\\`*_\[\]<>|~#&!$])")
 _LINE_ENDS = re.compile(r"\r\n|\r|\n")
@@ -40,14 +42,40 @@ tr:hover td { background: #f3f6f9; }
 
 
 def write_markdown(output: Output, sink: BinaryIO) -> None:
-    """Write a list as a Markdown table; numbers stand at the right."""
+    """
+    Write a list as a Markdown table; numbers stand at the right.
+
+    Columns are lined up, so that it reads as a table in plain text too; but for long
+    lists, which nobody reads so.
+    """
     table = output.table
     right = [_is_numeric(column) for column in table.all_cells]
-    rules = ("---:" if each else "---" for each in right)
-    lines = [_markdown_line(table.headings), f"| {' | '.join(rules)} |"]
-    sink.write(("\n".join(lines) + "\n").encode("utf-8"))
+    headings = tuple(map(_marked, table.headings))
+    widths = [3 + each for each in right]
+    lined_up = len(table) <= _MOST_LINED_UP
+    if lined_up:
+        rows = (tuple(map(_marked, record)) for record in table.records())
+        columns = zip(headings, *rows, strict=True)
+        widths = [
+            max(least, *map(len, cells))
+            for least, cells in zip(widths, columns, strict=True)
+        ]
+
+    def line(cells: tuple[str, ...]) -> str:
+        if lined_up:
+            cells = tuple(
+                cell.rjust(width) if at_right else cell.ljust(width)
+                for cell, width, at_right in zip(cells, widths, right, strict=True)
+            )
+        return f"| {' | '.join(cells)} |\n"
+
+    rules = (
+        "-" * (width - 1) + ":" if at_right else "-" * width
+        for width, at_right in zip(widths, right, strict=True)
+    )
+    sink.write(f"{line(headings)}| {' | '.join(rules)} |\n".encode())
     for block in _blocks(table):
-        text = "".join(_markdown_line(record) + "\n" for record in block)
+        text = "".join(line(tuple(map(_marked, record))) for record in block)
         sink.write(text.encode("utf-8"))
 
 
@@ -87,10 +115,6 @@ def write_html(output: Output, sink: BinaryIO) -> None:
 def _blocks(table: Table) -> Iterator[list[tuple[str, ...]]]:
     for stretch in table.stretches(_GROUP_RECORDS):
         yield list(zip(*(column.to_pylist() for column in stretch()), strict=True))
-
-
-def _markdown_line(cells: tuple[str, ...]) -> str:
-    return f"| {' | '.join(map(_marked, cells))} |"
 
 
 def _marked(cell: str) -> str:

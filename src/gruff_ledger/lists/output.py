@@ -13,7 +13,7 @@ from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
 from gruff_ledger.outcome import Finding
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
-from gruff_ledger.terms.declared import Terms
+from gruff_ledger.terms.declared import Terms, Width
 
 
 class WritingTerms(Terms, frozen=True, kw_only=True):
@@ -35,7 +35,7 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
     ] = None
     line_ends: Annotated[
         Literal["lf", "crlf"],
-        Meta(description="How lines of delimited text end."),
+        Meta(description="How lines of text end."),
     ] = "lf"
     byte_order_mark: Annotated[
         bool,
@@ -51,6 +51,13 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
             "that need them, or all."
         ),
     ] = "needed"
+    widths: Annotated[
+        tuple[Width, ...],
+        Meta(
+            description="Of text of fixed width, how many characters each column has; "
+            "as many as its longest cell and two more, unless given."
+        ),
+    ] = ()
     guard_formulas: Annotated[
         bool,
         Meta(

@@ -210,6 +210,32 @@ class CommandTest(FolderTest):
         told = self.gruff(*words, "--field", "field 1", "--widths", "4,4").stdout
         self.assertIn(b"2026,0102,DEF", told)
 
+    def test_written_and_read_back(self) -> None:
+        """As wide as the cells, numbers at the right; or as stated, and never cut."""
+        self.write("stock.csv", "Code,Item,Qty\nW1,Winch handle,12\nW2,Möwe,140\n")
+        self.gruff("show", "stock.csv", "--to", "out.prn")
+        self.assertEqual(
+            self.text("out.prn"),
+            "Code  Item          Qty\n"
+            "W1    Winch handle   12\n"
+            "W2    Möwe          140\n",
+        )
+        self.assertEqual(
+            self.gruff("show", "out.prn").stdout, self.gruff("show", "stock.csv").stdout
+        )
+        words = ("show", "stock.csv", "--to", "wide.txt", "--to-widths")
+        self.gruff(*words, "4,12,3", "--line-ends", "crlf")
+        self.assertIn("W1  Winch handle 12\r\n", self.text("wide.txt"))
+        said = self.problem(*words[:3], "a.txt", "--to-widths", "4,6,3")
+        self.assertIn("record 1, field 'Item': it is 12 characters long", said)
+        said = self.problem(*words[:3], "a.txt", "--to-widths", "4,6")
+        self.assertIn("there are 2 widths and 3 fields", said)
+        self.write("lines.csv", 'A,B\n1,"x\ny"\n')
+        said = self.problem("show", "lines.csv", "--to", "a.prn")
+        self.assertIn("record 1, field 'B': a cell holds a line end", said)
+        said = self.problem("show", "stock.csv", "--to", "a.xlsx", "--to-widths", "9")
+        self.assertIn("an XLSX workbook has no such thing", said)
+
     def test_widths_of_a_docket(self) -> None:
         """As numbers; and as they are entered from a command."""
         self.write("dense.dat", "20260101ABC\n20260102DEF\n")

@@ -71,6 +71,7 @@ _WRITING_NAMES = {
     "format": "to-format",
     "delimiter": "to-delimiter",
     "quote": "to-quote",
+    "widths": "to-widths",
 }
 
 

@@ -26,7 +26,7 @@ from gruff_ledger.lists.address import (
     without_packing,
 )
 from gruff_ledger.lists.formats import format_to_write, writer_of
-from gruff_ledger.lists.known_formats import SPECIAL_WRITING, Format
+from gruff_ledger.lists.known_formats import FORMATS, SPECIAL_WRITING, Format
 from gruff_ledger.lists.output import Output, WritingTerms
 from gruff_ledger.lists.packing.streams import packing_sink
 from gruff_ledger.lists.reading import NO_KINDS, Kinds
@@ -88,6 +88,8 @@ def check_output(
         If terms are stated that the format does not have.
     """
     found = format_to_write(str(path), terms.format_)
+    if terms.widths and terms.format_ is None and found.name == "delimited":
+        found = FORMATS["fixed-width"]
     if found.is_server and terms.format_ is not None:
         raise BadTerms(
             f"{found.words} is not a file, and has no other format.",
@@ -118,8 +120,8 @@ def check_output(
     for key in SPECIAL_WRITING:
         if key in stated and key not in found.written_as:
             raise BadTerms(
-                f"{found.words} has no such thing; delimited text has.",
-                "Leave it out.",
+                f"{found.words} has no such thing.",
+                "Leave it out, or write another format.",
                 file=str(path),
                 term=key,
             )
