@@ -26,6 +26,23 @@ from gruff_ledger.problems import BadTerms
 _T = TypeVar("_T")
 _R = TypeVar("_R")
 
+# From so many fields on their positions are kept, as each field asks for its own.
+_WIDE_FROM = 100
+_known_places: list[tuple[tuple[str, ...], dict[str, int]]] = []
+_MOST_KNOWN = 8
+
+
+def _places_of(headings: tuple[str, ...]) -> dict[str, int]:
+    """Return the position of each heading; lists in hand share one tuple of them."""
+    for known, places in _known_places:
+        if known is headings:
+            return places
+    places = {heading: place for place, heading in enumerate(headings)}
+    _known_places.insert(0, (headings, places))
+    del _known_places[_MOST_KNOWN:]
+    return places
+
+
 # Below this many records a thread costs more than it saves.
 _THREADED_FROM = 10_000
 
@@ -207,7 +224,13 @@ class Table(msgspec.Struct, frozen=True, eq=False):
 
     def cells(self, heading: str) -> Column:
         """Return the array of a field, by its exact heading."""
-        return column_of(self.held[self.headings.index(heading)])
+        return column_of(self.held[self.place_of(heading)])
+
+    def place_of(self, heading: str) -> int:
+        """Return the position of a field, by its exact heading."""
+        if len(self.headings) < _WIDE_FROM:
+            return self.headings.index(heading)
+        return _places_of(self.headings)[heading]
 
     def texts(self, heading: str) -> list[str]:
         """

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from unittest import mock
 
 import openpyxl
 import pyarrow.parquet as parquet
@@ -9,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.lists import typed_cells
 from gruff_ledger.lists.typed_cells import (
     DATE,
     TEXT,
@@ -48,6 +50,17 @@ class KindsTest(unittest.TestCase):
     def test_codes_make_a_field_one_of_texts(self) -> None:
         self.assertIsNone(typed_kinds(text_column(["007", "113"])))
         self.assertIsNone(typed_kinds(text_column(["Tern", "", "N-12"])))
+
+    @given(st.lists(CELLS, max_size=40))
+    def test_few_cells_are_told_as_many_are(self, cells) -> None:
+        """Law: one by one or by arrays, the kinds are the same."""
+        few = typed_kinds(text_column(cells))
+        with mock.patch.object(typed_cells, "_SHORT_CELLS", -1):
+            many = typed_kinds(text_column(cells))
+        self.assertEqual(
+            None if few is None else few.tolist(),
+            None if many is None else many.tolist(),
+        )
 
     def test_types_of_fields(self) -> None:
         for cells, expected in (

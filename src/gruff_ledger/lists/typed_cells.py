@@ -10,6 +10,7 @@ number holds codes.
 from __future__ import annotations
 
 import datetime
+import re
 from typing import NamedTuple
 
 import numpy as np
@@ -28,6 +29,13 @@ _NUMBER = r"\A-?(?:0|[1-9][0-9]{0,14})(?:\.[0-9]{1,14})?\z"
 _NOTHING_WITH_SIGN = r"\A-[0.]+\z"
 _CODE = r"\A0[0-9]+\z"
 _DATE = r"\A(?:19|20|21)[0-9]{2}-[01][0-9]-[0-3][0-9]\z"
+
+# Up to so many cells are looked at one by one.
+_SHORT_CELLS = 256
+_FEW_NUMBERS, _FEW_NOTHINGS, _FEW_CODES, _FEW_DATES = (
+    re.compile(pattern.replace(r"\z", r"\Z"), re.ASCII)
+    for pattern in (_NUMBER, _NOTHING_WITH_SIGN, _CODE, _DATE)
+)
 
 # The day before the first one that workbooks count (ISO/IEC 29500-1, 18.17.4.1), since
 # they take 1900 for a leap year.
@@ -56,6 +64,8 @@ def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
     n = len(column)
     if not _may_hold_figures(column):
         return None
+    if n <= _SHORT_CELLS:
+        return _kinds_of_few(column.to_pylist())
     is_number = matching(column, _NUMBER) & ~matching(column, _NOTHING_WITH_SIGN)
     if is_number.any() and matching(column, _CODE).any():
         is_number[:] = False
@@ -87,6 +97,34 @@ def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
         return None
     kinds[blank] = np.bincount(filled.astype(np.int64) - TEXT).argmax() + TEXT
     return kinds
+
+
+def _kinds_of_few(cells: list[str]) -> npt.NDArray[np.int8] | None:
+    """Tell the kinds one by one, where arrays would cost more than they spare."""
+    holds_codes = any(map(_FEW_CODES.match, cells))
+    found = [_kind_of(cell, holds_codes) for cell in cells]
+    filled = [kind for cell, kind in zip(cells, found, strict=True) if cell]
+    if all(kind == TEXT for kind in filled):
+        return None
+    most = np.bincount(np.array(filled) - TEXT).argmax() + TEXT
+    return np.array(
+        [kind if cell else most for cell, kind in zip(cells, found, strict=True)],
+        np.int8,
+    )
+
+
+def _kind_of(cell: str, holds_codes: bool) -> int:
+    if _FEW_DATES.match(cell):
+        try:
+            day = datetime.date.fromisoformat(cell)
+        except ValueError:
+            return TEXT
+        return DATE if day >= _FIRST_DAY else TEXT
+    if holds_codes or not _FEW_NUMBERS.match(cell) or _FEW_NOTHINGS.match(cell):
+        return TEXT
+    _, point, decimals = cell.partition(".")
+    digits = len(cell) - cell.startswith("-") - len(point)
+    return len(decimals) if digits <= _MOST_DIGITS else TEXT
 
 
 def _may_hold_figures(column: Column) -> bool:
