@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Literal
 
@@ -20,6 +21,8 @@ from gruff_ledger.problems import BadTerms
 # dates, the field does not hold such.
 _SAMPLED = 512
 _LEAST_SHARE = 5
+
+_PLAIN = re.compile(r"-?[0-9]+(?:\.[0-9]+)?")
 
 Kind = Literal["number", "code", "date", "text", "blank"]
 
@@ -83,6 +86,9 @@ def kind_of(
 
 def _looks_like_number(text: str) -> bool:
     """Whether a text is a number, and not a code or a telephone number in groups."""
+    if _PLAIN.fullmatch(text):
+        # Most are, and need no look at how they are written.
+        return True
     shape = shape_of(text)
     if shape is None:
         return number_of(text) is not None

@@ -56,10 +56,15 @@ def mapped(made: Callable[[_T], _R], items: Iterable[_T]) -> list[_R]:
 
 
 def map_telling(
-    made: Callable[[_T], _R], items: Sequence[_T], what: str = ""
+    made: Callable[[_T], _R],
+    items: Sequence[_T],
+    what: str = "",
+    *,
+    threaded: bool = True,
 ) -> list[_R]:
-    """Apply a function to all items in threads, and tell how many are done."""
-    return list(in_turn(map_ahead(made, items), len(items), what))
+    """Apply a function to all items, in threads or not, and tell how many are done."""
+    done = map_ahead(made, items) if threaded else map(made, items)
+    return list(in_turn(done, len(items), what))
 
 
 def map_ahead(made: Callable[[_T], _R], items: Iterable[_T]) -> Iterator[_R]:

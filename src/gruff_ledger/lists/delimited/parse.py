@@ -23,7 +23,7 @@ import msgspec
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from gruff_ledger.columns.arrays import text_column
+from gruff_ledger.columns.arrays import joined, text_column
 from gruff_ledger.columns.storage import Gathering, storage
 from gruff_ledger.columns.threads import Threads, thread_count
 from gruff_ledger.columns.types import Column
@@ -52,6 +52,9 @@ _LAST_BYTES = 4096
 
 # Records read the careful way are turned into arrays in groups of this size.
 _GROUP_RECORDS = 20_000
+
+# Chunks of fewer records are joined.
+_SHORT_CHUNK = 1 << 13
 
 
 class Ragged(msgspec.Struct):
@@ -370,7 +373,13 @@ def _arrow(
 
 
 def _at_once(plan: Plan, feed: Feed, **options: Any) -> list[Column]:
-    return list(arrow_csv.read_csv(feed, **options).columns)
+    read = arrow_csv.read_csv(feed, **options)
+    columns: list[Column] = list(read.columns)
+    if columns and len(read) < _SHORT_CHUNK * columns[0].num_chunks:
+        # A wide list comes in chunks of a few records, each of which costs as much as
+        # one of many.
+        return [joined(column) for column in columns]
+    return columns
 
 
 def _in_batches(plan: Plan, feed: Feed, **options: Any) -> list[Column]:

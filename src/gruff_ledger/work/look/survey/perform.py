@@ -46,6 +46,9 @@ HEADINGS = (
 # How many of the commonest values a table names.
 _NAMED_VALUES = 3
 
+# From so many records on, fields are looked at in threads.
+_THREADED_FROM = 1000
+
 
 class Warned(msgspec.Struct, frozen=True):
     """
@@ -137,6 +140,8 @@ def perform(terms: SurveyTerms, *tables: Table) -> Outcome:
                 heading, records.cells(heading), places, terms.null
             ),
             chosen,
+            # A thread for a small field costs more than it saves.
+            threaded=len(records) >= _THREADED_FROM,
         )
         for fact in facts:
             settle_as_written(fact, records, places)
