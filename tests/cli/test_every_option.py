@@ -423,7 +423,8 @@ class OwnTest(FolderTest):
             "--help-all",
         }
         # Lists without its field are none of its business: tested with the verbs.
-        shared |= {"--written", "--widths", "--list-widths"}
+        shared |= {"--written", "--widths", "--list-widths", "--to-widths"}
+        shared |= {"--further-tabs"}
         self.assertEqual(set(_CASES), set(VERBS))
         self.assertEqual(set(COMMON), set(VERBS))
         for name in VERBS:

@@ -230,12 +230,12 @@ class WorkbookOutTest(FolderTest):
 
     def test_what_does_not_fit_is_refused_before_anything_is_written(self) -> None:
         cases = (
-            (table("a", "x" * 32768), "32768 characters long"),
+            (table("a", "x" * 32768), "32,768 characters long"),
             (table("a", "\uffff"), "(U+FFFF)"),
-            (Table.of_records(["a"], [[""]] * 1_048_576), "1048577 rows"),
+            (Table.of_records(["a"], [[""]] * 1_048_576), "1,048,577 rows"),
             (
                 Table.of_records([str(n) for n in range(16385)], []),
-                "16385 columns",
+                "16,385 columns",
             ),
         )
         for made, told in cases:

@@ -310,7 +310,7 @@ class Entering:
     ) -> dict[str, Any]:
         _, dot, key = out.list_name.partition(".")
         terms = out.terms
-        is_book = out.address.partition("#")[0].lower().endswith(".xlsx")
+        is_book = out.address.partition("#")[0].lower().endswith((".xlsx", ".ods"))
         if is_book and self._is_chained and not has_findings:
             terms = msgspec.structs.replace(terms, no_findings=True)
         listed = f"{result}{dot}{key}"

@@ -92,7 +92,7 @@ FORMATS = {
             reader="workbook.read:read_workbook",
             parts="workbook.read:workbook_parts",
             writer="workbook.write_xlsx:write_workbook",
-            written_as=("no-findings",),
+            written_as=("no-findings", "further-tabs"),
             chosen=_GRID,
             several=True,
             starts=(b"PK\x03\x04",),
@@ -117,7 +117,7 @@ FORMATS = {
             reader="workbook.read:read_workbook",
             parts="workbook.read:workbook_parts",
             writer="workbook.write_ods:write_ods",
-            written_as=("no-findings",),
+            written_as=("no-findings", "further-tabs"),
             several=True,
             chosen=_GRID,
             media_types=("application/vnd.oasis.opendocument.spreadsheet",),
@@ -225,4 +225,4 @@ WRITTEN = tuple(each.name for each in FORMATS.values() if each.writer)
 
 # What not every format has, in the order in which it is refused.
 SPECIAL_READING = (*FORMATS["delimited"].read_as, "widths")
-SPECIAL_WRITING = (*FORMATS["delimited"].written_as, "widths")
+SPECIAL_WRITING = (*FORMATS["delimited"].written_as, "widths", "further-tabs")

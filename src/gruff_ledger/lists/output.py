@@ -81,6 +81,14 @@ class WritingTerms(Terms, frozen=True, kw_only=True):
         ),
     ] = False
 
+    further_tabs: Annotated[
+        bool,
+        Meta(
+            description="Where a list is longer than a tab of a workbook can be, go on "
+            "in further tabs: Berths, Berths 2, …"
+        ),
+    ] = False
+
     def __post_init__(self) -> None:
         """Refuse a delimiter that could not be read back."""
         if self.delimiter is None:

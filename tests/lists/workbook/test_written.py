@@ -4,6 +4,7 @@ import datetime
 import io
 import unittest
 import zipfile
+from unittest import mock
 from xml.etree import ElementTree
 
 import numpy as np
@@ -19,13 +20,15 @@ from odf.table import TableCell, TableRow
 from python_calamine import CalamineWorkbook
 
 from gruff_ledger.lists.joined_rows import JOINED_RECORDS, choose, join_rows
-from gruff_ledger.lists.output import Output
+from gruff_ledger.lists.output import Output, WritingTerms
+from gruff_ledger.lists.workbook import tab_limits
 from gruff_ledger.lists.workbook.ods_rows import paragraphs
 from gruff_ledger.lists.workbook.streamed import may_be_large, write_parts
 from gruff_ledger.lists.workbook.write_ods import write_ods
 from gruff_ledger.lists.workbook.write_xlsx import write_workbook
 from gruff_ledger.lists.workbook.xlsx_rows import escape
 from gruff_ledger.outcome import Finding, Severity
+from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
 from tests.support import FolderTest, table
 
@@ -267,6 +270,35 @@ class PiecesTest(unittest.TestCase):
         with zipfile.ZipFile(sink) as book:
             self.assertEqual(book.read("a.xml"), b"yz")
             self.assertEqual(book.getinfo("mimetype").compress_type, 0)
+
+
+class FurtherTabsTest(unittest.TestCase):
+    def test_a_list_goes_on_in_further_tabs(self) -> None:
+        """Each with the headings; findings stand where their records do."""
+        terms = WritingTerms(further_tabs=True)
+        parts = (("Berths", BERTHS), ("Berths 2", table("A", "1")))
+        found = [finding(3)]
+        for write in (xlsx, ods):
+            with (
+                self.subTest(write),
+                mock.patch.object(tab_limits, "MOST_ROWS", 3),
+            ):
+                data = write(*parts, terms=terms, findings=found)
+            book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+            names = ["Berths", "Berths 3", "Berths 2", "Findings"]
+            self.assertEqual(book.sheet_names, names)
+            rows = [book.get_sheet_by_name(name).to_python() for name in names]
+            self.assertEqual([len(each) for each in rows], [3, 3, 2, 2])
+            self.assertEqual(rows[1][0], ["Berth", "Boat", "Dues", "Paid"])
+            self.assertEqual(rows[1][2][0], "N-3")
+            self.assertEqual(rows[3][1][:2], ["Berths 3", 3])
+
+    def test_unless_that_is_asked_for_it_is_refused(self) -> None:
+        with (
+            mock.patch.object(tab_limits, "MOST_ROWS", 3),
+            self.assertRaisesRegex(UnwritableOutput, "further-tabs"),
+        ):
+            xlsx(("Berths", BERTHS))
 
 
 class CommandTest(FolderTest):

@@ -54,6 +54,9 @@ _LEAST_GOOD = 16
 _GOOD_WIDTH = 28
 _KIND_WIDTH = 14
 
+# Of so many lists a page says how they are written.
+_MOST_LISTS = 8
+
 
 class SurveyPage(Page):
     """The page of a survey."""
@@ -89,10 +92,18 @@ class SurveyPage(Page):
     def remark_lines(self, run: Run, *, more: bool, below: int) -> Iterator[str]:
         """Yield how each source is written, and what was met in it."""
         proposed: set[Path] = set()
-        for one, source in zip(run.detail, run.account.sources, strict=True):
+        pairs = list(zip(run.detail, run.account.sources, strict=True))
+        shown = len(pairs) if more else _MOST_LISTS
+        for one, source in pairs[:shown]:
             yield from paragraph(source_words(source), "")
             for mark, text in _remarks(run.account, one, proposed):
                 yield from paragraph(text, mark)
+        hidden = [one for one, _ in pairs[shown:]]
+        if hidden:
+            wrong = sum(bool(one.warned) for one in hidden)
+            said = f"{counted(len(hidden), 'more list')}, {wrong:,} of them with "
+            said += "something to look at: add --more to see all."
+            yield from paragraph(said, "! " if wrong else "")
 
 
 def _list_facts(account: Account, one: Surveyed, proposed: set[Path]) -> dict[str, Any]:

@@ -61,6 +61,41 @@ def free_tab_name(name: str, taken: Sequence[str]) -> str:
     return found
 
 
+def parts_as_tabs(
+    parts: Sequence[tuple[str, Table]], *, further: bool
+) -> list[tuple[str, Table]]:
+    """
+    Return lists as the tabs that they go to.
+
+    Parameters
+    ----------
+    parts : sequence of (name, Table)
+    further : bool
+        Whether a list that is longer than a tab goes on in further ones.
+
+    Raises
+    ------
+    UnwritableOutput
+        If a name is none that a tab can have.
+    """
+    names = [check_tab_name(name) for name, _ in parts]
+    taken = list(names)
+    made: list[tuple[str, Table]] = []
+    most = MOST_ROWS - 1
+    for name, (_, table) in zip(names, parts, strict=True):
+        if not further or len(table) <= most:
+            made.append((name, table))
+            continue
+        for start in range(0, len(table), most):
+            tab = name
+            if start:
+                tab = free_tab_name(name[: MOST_TAB_CHARACTERS - 4], taken)
+                taken.append(tab)
+            stop = min(start + most, len(table))
+            made.append((tab, table.cut_records(start, stop)))
+    return made
+
+
 def check_size(
     name: str, table: Table, unwritable: re.Pattern[str] = UNWRITABLE
 ) -> None:
@@ -71,9 +106,12 @@ def check_size(
     ):
         if count > most:
             raise UnwritableOutput(
-                f"the list '{name}' would take {count} {noun}, and a tab has {most} at "
-                "the most. Nothing was written.",
-                "Write it as delimited text, or in parts.",
+                f"the list '{name}' would take {count:,} {noun}, and a tab has "
+                f"{most:,} at the most. Nothing was written.",
+                "Give `further-tabs true` to go on in further tabs, or write it as "
+                "delimited text."
+                if noun == "rows"
+                else "Write it as delimited text, or in parts.",
             )
     controls = unwritable is not UNWRITABLE
     for heading, column in zip(table.headings, table.all_cells, strict=True):
@@ -82,8 +120,8 @@ def check_size(
             length = len(text.encode("utf-16-le")) // 2
             if length > MOST_CHARACTERS:
                 raise UnwritableOutput(
-                    f"a cell of the list '{name}' is {length} characters long, and a "
-                    f"cell of a workbook has {MOST_CHARACTERS} at the most. Nothing "
+                    f"a cell of the list '{name}' is {length:,} characters long, and a "
+                    f"cell of a workbook has {MOST_CHARACTERS:,} at the most. Nothing "
                     "was written.",
                     "Shorten it, or write the list as delimited text.",
                     record=number or None,

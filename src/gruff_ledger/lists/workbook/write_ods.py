@@ -38,8 +38,8 @@ from gruff_ledger.lists.workbook.streamed import may_be_large, write_parts
 from gruff_ledger.lists.workbook.tab_limits import (
     UNWRITABLE_IN_XML,
     check_size,
-    check_tab_name,
     free_tab_name,
+    parts_as_tabs,
     width_of,
 )
 from gruff_ledger.lists.workbook.xlsx_forms import FILLS, MOST_NOTES, worst_of
@@ -62,18 +62,19 @@ def write_ods(output: Output, sink: BinaryIO) -> None:
         characters that XML has not, or a name none that a tab can have.
     """
     findings = () if output.terms.no_findings else output.findings
-    names = [check_tab_name(name) for name, _ in output.parts]
-    for name, table in output.parts:
+    parts = parts_as_tabs(output.parts, further=output.terms.further_tabs)
+    names = [name for name, _ in parts]
+    for name, table in parts:
         check_size(name, table, UNWRITABLE_IN_XML)
-    remarks = [remarks_on(table, findings) for _, table in output.parts]
+    remarks = [remarks_on(table, findings) for _, table in parts]
     styles = CellStyles(FILLS)
     tabs: list[_Tab] = [
         _Tab(name, table, styles, said)
-        for name, (_, table), said in zip(names, output.parts, remarks, strict=True)
+        for name, (_, table), said in zip(names, parts, remarks, strict=True)
     ]
     if any(each.all for each in remarks):
         name = free_tab_name("Findings", names)
-        tables = (table for _, table in output.parts)
+        tables = (table for _, table in parts)
         listed = list(zip(names, tables, remarks, strict=True))
         made = listed_findings(listed, output.source_names)
         tabs.append(_FindingsTab(name, made, styles))
@@ -84,9 +85,9 @@ def write_ods(output: Output, sink: BinaryIO) -> None:
             yield from tab.xml()
         yield content_end([tab.range for tab in tabs if len(tab.table)])
 
-    parts = fixed_parts([tab.name for tab in tabs])
+    fixed = fixed_parts([tab.name for tab in tabs])
     large = {_CONTENT: any(tab.may_be_large for tab in tabs)}
-    write_parts(sink, [*parts, (_CONTENT, content())], large)
+    write_parts(sink, [*fixed, (_CONTENT, content())], large)
 
 
 class _Tab:

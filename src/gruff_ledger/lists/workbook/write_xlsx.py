@@ -33,8 +33,8 @@ from gruff_ledger.lists.workbook.own_look import OwnBook
 from gruff_ledger.lists.workbook.streamed import Part, may_be_large, write_parts
 from gruff_ledger.lists.workbook.tab_limits import (
     check_size,
-    check_tab_name,
     free_tab_name,
+    parts_as_tabs,
     width_of,
 )
 from gruff_ledger.lists.workbook.xlsx_forms import Forms, worst_of
@@ -55,9 +55,9 @@ def write_workbook(output: Output, sink: BinaryIO) -> None:
         If a list is too long or too wide for a tab, a cell too long for a cell, or a
         name none that a tab can have. Nothing is written then.
     """
-    parts = output.parts
     findings = () if output.terms.no_findings else output.findings
-    names = [check_tab_name(name) for name, _ in parts]
+    parts = parts_as_tabs(output.parts, further=output.terms.further_tabs)
+    names = [name for name, _ in parts]
     for name, table in parts:
         check_size(name, table)
     remarks = [remarks_on(table, findings) for _, table in parts]
