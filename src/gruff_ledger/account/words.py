@@ -83,7 +83,8 @@ def write_words(facts: Mapping[str, Any]) -> str:
         said.append(f"{hidden} '{facts['tab']}'")
     if "table" in facts:
         said.append(f"table '{facts['table']}'")
-    if "columns" in facts:
+    if "columns" in facts and "widths" in facts.get("pinned", ()):
+        # Those that were found are said with how to state others.
         said.append(f"columns at {facts['columns']}")
     if "pointer" in facts:
         said.append(f"under {facts['pointer']}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 from importlib.resources import as_file, files
 from pathlib import Path
 
@@ -25,12 +26,18 @@ _FILES = (
     "incoming/payments.csv",
     "incoming/repairs.csv",
     "incoming/fuel.csv",
+    "incoming/moorings.prn",
+    "incoming/lock-times.html",
+    "incoming/keys.xls",
     "incoming/takings/north.csv",
     "incoming/takings/south.csv",
     "incoming/takings/east.csv",
     "rules/guests.toml",
     "decisions/owners.jsonl",
 )
+# A list that comes in packed.
+_PACKED = "incoming/fuel-september.csv"
+
 _FOLDER = "gruff-demo"
 
 
@@ -42,6 +49,11 @@ def free_folder(parent: Path) -> Path:
         number += 1
         folder = parent / f"{_FOLDER}-{number}"
     return folder
+
+
+def _shipped(name: str) -> bytes:
+    with as_file(files("gruff_ledger.demo") / "data" / name) as original:
+        return original.read_bytes()
 
 
 def set_up(folder: Path) -> Path:
@@ -69,8 +81,10 @@ def set_up(folder: Path) -> Path:
         for name in _FILES:
             target = folder / name
             target.parent.mkdir(parents=True, exist_ok=True)
-            with as_file(files("gruff_ledger.demo") / "data" / name) as original:
-                target.write_bytes(original.read_bytes())
+            target.write_bytes(_shipped(name))
+        # Without a time, so that it is the same file each time.
+        packed = gzip.compress(_shipped(_PACKED), mtime=0)
+        (folder / f"{_PACKED}.gz").write_bytes(packed)
         write_dues(folder / DUES_FILE)
     except OSError as error:
         raise UnwritableOutput(

@@ -101,8 +101,8 @@ class SurveyPage(Page):
         hidden = [one for one, _ in pairs[shown:]]
         if hidden:
             wrong = sum(bool(one.warned) for one in hidden)
-            said = f"{counted(len(hidden), 'more list')}, {wrong:,} of them with "
-            said += "something to look at: add --more to see all."
+            look = f", {wrong:,} of them with something to look at" if wrong else ""
+            said = f"{counted(len(hidden), 'more list')}{look}: add --more to see all."
             yield from paragraph(said, "! " if wrong else "")
 
 
