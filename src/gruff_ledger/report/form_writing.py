@@ -1,4 +1,4 @@
-"""Forms as XLSX (ISO/IEC 29500-1, section 18.3.1.33, data validations)."""
+"""Forms as XLSX (ISO/IEC 29500-1, section 18.3.1.33, data validations), and as ODS."""
 
 from __future__ import annotations
 
@@ -11,17 +11,14 @@ from gruff_ledger.lists.workbook.read import number_text
 from gruff_ledger.lists.workbook.tab_limits import width_of
 from gruff_ledger.lists.workbook.write_xlsx import CREATED
 from gruff_ledger.lists.workbook.xlsx_rows import letters_of
+from gruff_ledger.report.form_ods import CHOICES, PARTING, write_ods_form
 from gruff_ledger.work.check.form.perform import FormField, FormPlan, Limit
 
 # The limits of the standard on what is told (18.3.1.32: prompt, error and titles).
 _MOST_TOLD = 255
 _MOST_TITLE = 32
 
-_CHOICES = "Choices"
 _STOPS = {"stop": "stop", "warn": "warning", "note": "information"}
-
-# What parts the cells that a choice depends on, in the column that is looked in.
-_PARTING = " | "
 
 _REQUIRED_FILL = "#F4B6AE"
 
@@ -40,10 +37,13 @@ def write_form(
     plan : FormPlan
     sink : binary file
     ending : str
-        Of the path; not looked at.
+        Of the path: ``.ods`` or ``.xlsx``.
     sources : mapping
         Not looked at.
     """
+    if ending == ".ods":
+        write_ods_form(plan, _bounds, sink)
+        return
     from gruff_ledger.lists.workbook.own_look import OwnBook
 
     with OwnBook(sink, {"in_memory": True}) as book:
@@ -57,7 +57,7 @@ class _FormBook:
     def __init__(self, book: Any, plan: FormPlan) -> None:
         self._plan = plan
         self._sheet = book.add_worksheet("Form")
-        self._choices = book.add_worksheet(_CHOICES)
+        self._choices = book.add_worksheet(CHOICES)
         self._choices.hide()
         self._heading = book.add_format({"bold": True, "text_wrap": True})
         self._required = book.add_format({"bg_color": _REQUIRED_FILL})
@@ -144,17 +144,17 @@ class _FormBook:
     def _listed(self, limit: Limit) -> str:
         """Write choices to a column of their own; return where they are."""
         column = self._next_column([value for _, value in limit.choices])
-        return f"={_CHOICES}!${column}$1:${column}${max(1, len(limit.choices))}"
+        return f"={CHOICES}!${column}$1:${column}${max(1, len(limit.choices))}"
 
     def _listed_per(self, limit: Limit) -> str:
         """Write choices beside what they depend on; return what finds them."""
         ordered = sorted(limit.choices, key=lambda choice: choice[0])
-        keys = self._next_column([_PARTING.join(key) for key, _ in ordered])
+        keys = self._next_column([PARTING.join(key) for key, _ in ordered])
         values = self._next_column([value for _, value in ordered])
-        looked_in = f"{_CHOICES}!${keys}$1:${keys}${max(1, len(ordered))}"
+        looked_in = f"{CHOICES}!${keys}$1:${keys}${max(1, len(ordered))}"
         cells = [f"${letters_of(self._places[heading] + 1)}2" for heading in limit.per]
-        wanted = f'&"{_PARTING}"&'.join(cells)
-        first = f"{_CHOICES}!${values}$1"
+        wanted = f'&"{PARTING}"&'.join(cells)
+        first = f"{CHOICES}!${values}$1"
         start = f"MATCH({wanted},{looked_in},0)-1"
         return f"=OFFSET({first},{start},0,COUNTIF({looked_in},{wanted}),1)"
 

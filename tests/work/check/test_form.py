@@ -4,6 +4,10 @@ import unittest
 from typing import Any
 
 import openpyxl
+from odf import teletype
+from odf.opendocument import load
+from odf.table import ContentValidation, ErrorMessage, HelpMessage
+from odf.table import Table as OdfTable
 
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.rules.rule import Rule
@@ -159,6 +163,44 @@ class WorkbookTest(FolderTest):
         self.assertEqual(held["C2:C51"].error, "Its Quay has no pontoon this.")
         self.assertEqual(held["D2:D51"].prompt, "Ask the harbour master.")
         self.assertEqual(held["E2:E51"].prompt, "A number from 3.5 to 40.")
+
+    def test_the_same_as_ods(self) -> None:
+        """Read by odfpy: limits, choices, hints, messages; and fed back by us."""
+        headings = "Boat,Quay,Pontoon,Class,Length,Arrived,Nights,Code"
+        self.write("in.csv", f"{headings}\nTern,North,A,B,8.5,2026-05-01,3,abc\n")
+        self.gruff("form", "in.csv", "--rules", "rules.toml", "--to", "f.ods")
+        book = load(self.folder / "f.ods")
+        held = {
+            each.getAttribute("basecelladdress"): each
+            for each in book.spreadsheet.getElementsByType(ContentValidation)
+        }
+        said = {
+            address: each.getAttribute("condition") for address, each in held.items()
+        }
+        self.assertIn("is-true-formula(COUNTIF([.$A$2:", said["Form.A2"])
+        self.assertIn("cell-content-is-in-list([$Choices.", said["Form.B2"])
+        self.assertIn("OFFSET([$Choices.", " ".join(filter(None, said.values())))
+        self.assertIn("cell-content()>=3.5 and cell-content()<=40", str(said))
+        self.assertIn("cell-content-text-length()>=3", str(said))
+        kinds = {
+            message.getAttribute("messagetype")
+            for each in held.values()
+            for message in each.getElementsByType(ErrorMessage)
+        }
+        self.assertEqual(kinds, {"stop", "warning", "information"})
+        hints = [
+            teletype.extractText(hint)
+            for each in held.values()
+            for hint in each.getElementsByType(HelpMessage)
+        ]
+        self.assertIn("Ask the harbour master.", hints)
+        tabs = [
+            tab.getAttribute("name")
+            for tab in book.spreadsheet.getElementsByType(OdfTable)
+        ]
+        self.assertEqual(tabs, ["Form", "Choices"])
+        shown = self.gruff("show", "f.ods").stdout.decode()
+        self.assertIn("Tern,North", shown)
 
     def test_choices_depend_on_another_cell(self) -> None:
         """Sorted by what they depend on, and found from there."""

@@ -12,6 +12,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.columns.arrays import text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment, Range
@@ -33,13 +34,7 @@ _COLUMN_FILLED = 0.1
 _GROUP_RECORDS = 1 << 13
 
 
-class NumberText(str):
-    """The text of a cell that is a number, with the decimals that it shows."""
-
-    __slots__ = ()
-
-
-_NUMERIC = frozenset({float, int, NumberText})
+_NUMERIC = frozenset({float, int})
 
 
 Remarks = tuple[tuple[Finding, ...], tuple[Note, ...]]
@@ -232,6 +227,43 @@ def text_columns(
         pa.chunked_array([texts for texts, _ in parts], pa.string()) for parts in chunks
     )
     return joined, tuple(np.concatenate([mask for _, mask in each]) for each in chunks)
+
+
+def with_decimals(
+    columns: tuple[Column, ...],
+    numbers: tuple[Mask, ...],
+    shown: Mapping[tuple[int, int], int],
+    first: tuple[int, int],
+) -> tuple[Column, ...]:
+    """
+    Return columns whose numbers have the decimals that they are shown with.
+
+    Parameters
+    ----------
+    columns : tuple of Column, n cells each
+    numbers : tuple of ndarray of bool, shape (n,)
+    shown : mapping
+        How many decimals the numbers of some cells have, by row and column.
+    first : tuple of int
+        Row and column of the first cell.
+    """
+    if not shown:
+        return columns
+    by_column: dict[int, list[tuple[int, int]]] = {}
+    for (row, col), decimals in shown.items():
+        by_column.setdefault(col - first[1], []).append((row - first[0], decimals))
+    made = list(columns)
+    for place, cells in by_column.items():
+        if not 0 <= place < len(made):
+            continue
+        texts, is_number = made[place].to_pylist(), numbers[place]
+        for at, decimals in cells:
+            if 0 <= at < len(texts) and is_number[at]:
+                whole, _, part = texts[at].partition(".")
+                if len(part) <= decimals:
+                    texts[at] = f"{whole}.{part.ljust(decimals, '0')}"
+        made[place] = text_column(texts)
+    return tuple(made)
 
 
 def _stated_place(

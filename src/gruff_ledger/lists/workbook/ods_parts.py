@@ -118,6 +118,10 @@ def _styles() -> str:
         '<style:default-style style:family="table-cell"><style:text-properties '
         f'style:font-name="{FONT}" fo:font-size="10pt"/></style:default-style>'
         '<style:style style:name="Default" style:family="table-cell"/>'
+        # For what a form requires and is not there.
+        '<style:style style:name="missing" style:family="table-cell" '
+        'style:parent-style-name="Default"><style:table-cell-properties '
+        'fo:background-color="#F4B6AE"/></style:style>'
         "</office:styles></office:document-styles>"
     )
 

@@ -27,9 +27,9 @@ from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.grid import (
     Grid,
-    NumberText,
     read_grid,
     text_columns,
+    with_decimals,
 )
 from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
 from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
@@ -41,7 +41,7 @@ from gruff_ledger.lists.workbook.old_workbook import (
 )
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
 from gruff_ledger.lists.workbook.tab_sizes import check_xlsx_tab, damaged
-from gruff_ledger.lists.workbook.tab_xml import Decimals, Look, look_at_xlsx
+from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx
 from gruff_ledger.lists.workbook.xlsx_package import (
     Package,
     for_library,
@@ -204,6 +204,9 @@ def read_workbook(
         columns, numbers = _call_library(
             opened,
             lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
+        )
+        columns = with_decimals(
+            columns, numbers, look.decimals, (first_row + 1, first_col + 1)
         )
         ranges = _call_library(opened, lambda: sheet.merged_cell_ranges)
         merged = ranges or look.merged
@@ -456,7 +459,7 @@ def _rows(
 ) -> Iterator[list[Any]]:
     """Yield the rows in use, with the values that were looked up, and leading zeros."""
     special: dict[int, list[tuple[int, Any]]] = {}
-    for cells in (look.values, look.errors, look.padded, look.decimals):
+    for cells in (look.values, look.errors, look.padded):
         for (row, col), what in cells.items():
             special.setdefault(row, []).append((col - 1 - first_col, what))
     # The library begins at the first row of the tab, whatever is in use.
@@ -473,14 +476,6 @@ def _rows(
 
 def _as_shown(value: Any, what: Any) -> Any:
     """Return what stands in the place of a value, or the value with its zeros."""
-    if isinstance(what, Decimals):
-        if not isinstance(value, float):
-            return value
-        text = number_text(value)
-        whole, _, part = text.partition(".")
-        if len(part) <= what:
-            text = f"{whole}.{part.ljust(what, '0')}"
-        return NumberText(text)
     return _zero_padded(value, what) if isinstance(what, int) else what
 
 

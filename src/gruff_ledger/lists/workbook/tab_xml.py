@@ -30,7 +30,7 @@ _MOST_DAYS = 1e8
 
 # Patterns that are looked for in all of a tab begin with plain text, by which they are
 # found fast; elements may have a prefix.
-_CELL_TAG = re.compile(rb"c ([^>]*?)/?>")
+_STYLED_CELL = re.compile(rb'c ((?:[^>]*?\bs="(\d+)")?[^>]*?)/?>')
 _REFERENCE = re.compile(rb'\br="([A-Z]{1,3})(\d{1,9})"')
 _STYLE = re.compile(rb'\bs="(\d+)"')
 _ERROR_MARK = b't="e"'
@@ -143,20 +143,23 @@ def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
     styles = _styles(opened, package)
     _look_for_odd_times(look, xml, styles, package.begins_1904)
     padded, percent, decimals = styles.padded, styles.percent, styles.decimals
-    if padded or percent or decimals:
-        for match in _CELL_TAG.finditer(xml):
-            style = _STYLE.search(match[1])
-            number = int(style[1]) if style else 0
-            if number in padded or number in percent or number in decimals:
-                place = _cell_place(match[1])
-                if place is None or b't="s"' in match[1]:
-                    continue
-                if number in padded:
-                    look.padded[place] = padded[number]
-                elif number in decimals:
-                    look.decimals[place] = decimals[number]
-                else:
-                    look.percent.append(place)
+    wanted = {*padded, *percent, *decimals}
+    if wanted:
+        # Cells of other styles, which are most, are passed over as they are searched.
+        numbers = b"|".join(b"%d" % number for number in sorted(wanted))
+        cells = re.compile(rb'c ([^>]*?\bs="(%s)"[^>]*?)/?>' % numbers)
+        # A cell that says no style has that of number 0.
+        for match in (_STYLED_CELL if 0 in wanted else cells).finditer(xml):
+            number = int(match[2] or 0)
+            place = _cell_place(match[1])
+            if number not in wanted or place is None or b't="s"' in match[1]:
+                continue
+            if number in padded:
+                look.padded[place] = padded[number]
+            elif number in decimals:
+                look.decimals[place] = decimals[number]
+            else:
+                look.percent.append(place)
     return look
 
 

@@ -16,9 +16,9 @@ VERB = Verb(
     further=(
         Further(
             "to",
-            "Write the workbook here (.xlsx).",
+            "Write the workbook here (.xlsx or .ods).",
             "gruff_ledger.report.form_writing:write_form",
-            (".xlsx",),
+            (".xlsx", ".ods"),
         ),
     ),
     needs_list=False,
