@@ -12,6 +12,8 @@ from __future__ import annotations
 import contextlib
 import faulthandler
 import functools
+import gzip
+import html
 import io
 import itertools
 import json
@@ -84,6 +86,7 @@ def seeds() -> dict[str, bytes]:
     """Return a valid file of each format, by its ending."""
     import openpyxl
     import pyarrow.parquet as parquet
+    import xlwt
 
     from tests.lists.books import by_odfpy
 
@@ -109,7 +112,33 @@ def seeds() -> dict[str, bytes]:
         database.commit()
         stored = database.serialize()
     database.close()
+    cells = [[str(cell) for cell in record] for record in RECORDS]
+    page = "".join(
+        f"<tr>{''.join(f'<td>{html.escape(cell)}</td>' for cell in row)}</tr>\n"
+        for row in cells
+    )
+    archive = io.BytesIO()
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("in/berths.csv", text)
+    old = xlwt.Workbook()
+    tab = old.add_sheet("Berths")
+    for row, record in enumerate(RECORDS):
+        for column, cell in enumerate(record):
+            tab.write(row, column, cell)
+    old_book = io.BytesIO()
+    old.save(old_book)
     return {
+        ".html": f"<meta charset=utf-8><table>{page}</table>".encode(),
+        ".md": "\n".join(
+            [*("| " + " | ".join(row) + " |" for row in cells[:1]), "|---|---|---|---|"]
+            + ["| " + " | ".join(row) + " |" for row in cells[1:]]
+        ).encode(),
+        ".prn": "\n".join(
+            "".join(cell.ljust(14) for cell in row) for row in cells
+        ).encode(),
+        ".zip": archive.getvalue(),
+        ".gz": gzip.compress(text.encode()),
+        ".xls": old_book.getvalue(),
         ".csv": ("Berths\n\n" + text + "\n").encode("utf-8"),
         ".txt": text.replace(",", "\t").encode("utf-16"),
         ".json": json.dumps({"places": {"list": records}}, indent=1).encode(),

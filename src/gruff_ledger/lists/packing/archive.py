@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import fnmatch
 import io
+import weakref
 import zipfile
 from pathlib import PurePosixPath
 from typing import Any, BinaryIO
@@ -98,16 +99,21 @@ def _archive(opened: Opened, place: str, wanted: str | None) -> zipfile.ZipFile 
         head = stream.read(4)
     if not head.startswith(_STARTS):
         return None
+    held = opened.start()
     try:
-        archive = zipfile.ZipFile(opened.start())
+        archive = zipfile.ZipFile(held)
         names = set(archive.namelist())
     except (zipfile.BadZipFile, ValueError, NotImplementedError, OSError) as error:
+        held.close()
         if wanted is None and not place.lower().endswith(".zip"):
             # Whatever else it may be, its own reader says what is wrong.
             return None
         raise _damaged(opened) from error
     if wanted is None and not _OF_WORKBOOKS.isdisjoint(names):
+        held.close()
         return None
+    # It is read from for as long as a file of it may be.
+    weakref.finalize(archive, held.close)
     return archive
 
 
@@ -252,6 +258,7 @@ class _Member(io.RawIOBase):
     ) -> None:
         super().__init__()
         self._shown = shown
+        self._archive = archive
         try:
             self._stream = archive.open(member)
         except NotImplementedError as error:
