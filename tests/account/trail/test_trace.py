@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import os
+import unittest
 from fractions import Fraction
 from pathlib import Path
 
@@ -102,3 +103,14 @@ class RandomDocketsTest(FolderTest):
             folder.mkdir()
             with self.subTest(seed=seed):
                 self.assertEqual(faults_of(folder, seed), [])
+
+
+class DamageTest(unittest.TestCase):
+    def test_every_question_says_what_is_damaged(self) -> None:
+        """Whatever does not fit is a problem: no question is left unguarded."""
+        told = ("is_unchanged", "sha256_of")
+        for name, method in vars(Tracing).items():
+            if name.startswith("_") or isinstance(method, property) or name in told:
+                continue
+            with self.subTest(name):
+                self.assertTrue(hasattr(method, "__wrapped__"))

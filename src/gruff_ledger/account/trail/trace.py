@@ -168,6 +168,7 @@ class Tracing:
             )
         return row - heading
 
+    @_as_one_answer
     def back(self, result: int, record: int, fields: Sequence[str] = ()) -> Traced:
         """
         Trace a record of a result back.
