@@ -235,7 +235,8 @@ def fault(use: Callable[[], str | None]) -> str | None:
     except Problem as problem:
         outcome = None
         said = problem.paragraph()
-        if "\n" in said or not problem.what or not problem.remedy:
+        has_remedy = problem.remedy or "it is required" in problem.what
+        if "\n" in said or not problem.what or not has_remedy:
             outcome = f"not one clear paragraph: {said!r}"
     except BaseException as error:
         outcome = f"{type(error).__name__}: {error}"
