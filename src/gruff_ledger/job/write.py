@@ -27,7 +27,7 @@ from gruff_ledger.columns.storage import storage
 from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
 from gruff_ledger.job.value_types import ValueTypes
-from gruff_ledger.lists.address import Server
+from gruff_ledger.lists.address import Server, is_file
 from gruff_ledger.lists.delimited.write import write_delimited
 from gruff_ledger.lists.known_formats import Format
 from gruff_ledger.lists.output import WritingTerms
@@ -296,7 +296,8 @@ def note_existing(job: Job, account: Account) -> None:
     there = [
         out.address
         for out in job.outs
-        if isinstance(out.path, Path) and out.path.is_file()
+        # What cannot be the path of a file is told when it is to be written.
+        if isinstance(out.path, Path) and is_file(str(out.path))
     ]
     if there:
         named = ", ".join(dict.fromkeys(there))

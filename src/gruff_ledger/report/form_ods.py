@@ -9,6 +9,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.lists.typed_cells import DATE, TEXT
+from gruff_ledger.lists.workbook.number_texts import number_text
 from gruff_ledger.lists.workbook.ods_parts import (
     CellStyles,
     content_end,
@@ -16,7 +17,6 @@ from gruff_ledger.lists.workbook.ods_parts import (
     fixed_parts,
 )
 from gruff_ledger.lists.workbook.ods_rows import paragraphs
-from gruff_ledger.lists.workbook.read import number_text
 from gruff_ledger.lists.workbook.streamed import write_parts
 from gruff_ledger.lists.workbook.tab_limits import width_of
 from gruff_ledger.lists.workbook.xlsx_rows import letters_of

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any, BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
-from gruff_ledger.lists.workbook.read import number_text
+from gruff_ledger.lists.workbook.number_texts import number_text
 from gruff_ledger.lists.workbook.tab_limits import width_of
 from gruff_ledger.lists.workbook.write_xlsx import CREATED
 from gruff_ledger.lists.workbook.xlsx_rows import letters_of

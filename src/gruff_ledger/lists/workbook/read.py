@@ -20,7 +20,6 @@ from typing import Any
 
 import msgspec
 
-from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import unknown_part
 from gruff_ledger.lists.reading import Reading, ReadingTerms
@@ -31,6 +30,7 @@ from gruff_ledger.lists.workbook.grid import (
     text_columns,
     with_decimals,
 )
+from gruff_ledger.lists.workbook.number_texts import DIGITS, number_text
 from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
 from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
 from gruff_ledger.lists.workbook.old_workbook import (
@@ -58,9 +58,6 @@ _CELL_BYTES = 32
 # What is a workbook begins so; how much of another file is looked at.
 _WORKBOOKS = (b"PK\x03\x04", b"PK\x05\x06", b"\xd0\xcf\x11\xe0")
 _JUDGED_BYTES = 4096
-
-# Significant digits of a number that a workbook program stores and shows.
-_DIGITS = 15
 
 
 class Tab(msgspec.Struct, frozen=True):
@@ -287,21 +284,6 @@ def cell_text(value: Any) -> str:
     return "" if value is None else str(value)
 
 
-def number_text(value: float) -> str:
-    """
-    Return a number with at most 15 significant digits, without a needless point.
-
-    Examples
-    --------
-    >>> number_text(1e20), number_text(1.5e-7), number_text(12.50), number_text(-0.0)
-    ('100000000000000000000', '0.00000015', '12.5', '0')
-    """
-    text = f"{value:.{_DIGITS}g}"
-    if "e" not in text:
-        return "0" if text == "-0" else text
-    return without_exponent(text)
-
-
 # Opening --------------------------------------------------------------------------
 
 
@@ -480,7 +462,7 @@ def _as_shown(value: Any, what: Any) -> Any:
 
 
 def _zero_padded(value: Any, digits: int) -> Any:
-    if isinstance(value, float) and value.is_integer() and abs(value) < 10**_DIGITS:
+    if isinstance(value, float) and value.is_integer() and abs(value) < 10**DIGITS:
         sign = "-" if value < 0 else ""
         return sign + str(abs(int(value))).zfill(digits)
     return value
