@@ -200,7 +200,7 @@ class CommandTest(FolderTest):
         for name in ("stock.prn", "stock.txt"):
             done = self.gruff("show", name, "--to", "out.csv", "--replace")
             self.assertEqual(self.records("out.csv"), expected)
-            self.assertIn(b"columns at 1-7, 8-29, 30-36, 37-", done.stderr)
+            self.assertIn(b"at characters 1-7, 8-29, 30-36, 37-.", done.stderr)
         piped = self.gruff("show", "-", stdin=STOCK.encode()).stdout
         self.assertEqual(piped, (self.folder / "out.csv").read_bytes())
         self.write("dense.dat", "20260101ABC\n20260102DEF\n")

@@ -39,9 +39,16 @@ from gruff_ledger.lists.workbook.old_workbook import (
     open_old,
     read_old_tab,
 )
+from gruff_ledger.lists.workbook.regular.cells import Regular, regular_cells
+from gruff_ledger.lists.workbook.regular.merge import merge_cells
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
-from gruff_ledger.lists.workbook.tab_sizes import check_xlsx_tab, damaged
-from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx
+from gruff_ledger.lists.workbook.tab_sizes import (
+    check_extent,
+    check_no_doctype,
+    check_xlsx_tab,
+    damaged,
+)
+from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx, styles_of
 from gruff_ledger.lists.workbook.xlsx_package import (
     Package,
     for_library,
@@ -77,6 +84,8 @@ class _Book(msgspec.Struct, eq=False):
         The tabs that addresses meant so far: they are loaded together.
     library, loaded : object, mapping
         The library with tabs loaded in it, and the XML of those.
+    regular : mapping
+        Of those, the cells that are read without the library.
     """
 
     data: bytes
@@ -86,6 +95,7 @@ class _Book(msgspec.Struct, eq=False):
     wanted: list[str] = msgspec.field(default_factory=list)
     library: Any = None
     loaded: dict[str, bytes] = msgspec.field(default_factory=dict)
+    regular: dict[str, Regular] = msgspec.field(default_factory=dict)
 
 
 def workbook_parts(
@@ -202,6 +212,12 @@ def read_workbook(
             opened,
             lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
         )
+        regular = book.regular.get(name)
+        if regular is not None:
+            columns, numbers, first = merge_cells(
+                regular, (columns, numbers), (first_row + 1, first_col + 1)
+            )
+            first_row, first_col = first[0] - 1, first[1] - 1
         columns = with_decimals(
             columns, numbers, look.decimals, (first_row + 1, first_col + 1)
         )
@@ -386,12 +402,24 @@ def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
         assert book.archive is not None
         parts = {tab.name: tab.part for tab in book.package.tabs}
         wanted = [each for each in book.wanted if each not in book.loaded]
-        loaded = {}
+        loaded, book.regular = {}, {}
+        styles = styles_of(opened, book.package)
         for each in dict.fromkeys([name, *wanted]):
-            loaded[each] = member(opened, book.archive, parts[each])
-            if not loaded[each]:
+            xml = member(opened, book.archive, parts[each])
+            if not xml:
                 raise damaged(opened)
-            _reserve(check_xlsx_tab(opened, loaded[each]))
+            check_no_doctype(opened, xml)
+            regular = regular_cells(
+                xml, book.package.strings, styles.plain, styles.decimals
+            )
+            cells = None
+            if regular is not None and regular.extent is not None:
+                cells = check_extent(opened, xml, regular.extent)
+            _reserve(check_xlsx_tab(opened, xml) if cells is None else cells)
+            if regular is not None:
+                # What was read already is not given to the library.
+                book.regular[each], xml = regular, regular.rest
+            loaded[each] = xml
         book.loaded = loaded
         book.library = _open_by_library(opened, for_library(book.package, loaded))
     return book.loaded[name]

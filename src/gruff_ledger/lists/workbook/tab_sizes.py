@@ -85,6 +85,30 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
     return rows * columns
 
 
+def check_extent(
+    opened: Opened, xml: bytes, extent: tuple[int, int, int]
+) -> int | None:
+    """
+    Check that a tab whose cells were all found can be held; see `check_xlsx_tab`.
+
+    Parameters
+    ----------
+    opened : Opened
+    xml : bytes
+    extent : tuple of int
+        Its last row, its last column and how many cells it has.
+
+    Returns
+    -------
+    int or None
+        None where it has other tags of cells as well.
+    """
+    rows, columns, filled = extent
+    if not _is_plain(xml, filled) or _is_vast(rows, columns, filled):
+        return None
+    return rows * columns
+
+
 def check_strings(opened: Opened, xml: bytes) -> None:
     """Check that the texts that the cells of an XLSX workbook share can be held."""
     check_no_doctype(opened, xml)

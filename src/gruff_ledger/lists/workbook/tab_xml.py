@@ -16,6 +16,7 @@ from typing import Any
 import msgspec
 
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.regular.cells import plain_styles
 from gruff_ledger.lists.workbook.tab_sizes import column_number
 from gruff_ledger.lists.workbook.xlsx_package import Package, parse_xml
 
@@ -140,7 +141,7 @@ def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
             for col in _columns_of(tag)
         ]
     _look_for_long_numbers(look, xml)
-    styles = _styles(opened, package)
+    styles = styles_of(opened, package)
     _look_for_odd_times(look, xml, styles, package.begins_1904)
     padded, percent, decimals = styles.padded, styles.percent, styles.decimals
     wanted = {*padded, *percent, *decimals}
@@ -262,16 +263,22 @@ class _Styles(msgspec.Struct, frozen=True):
     decimals : mapping of int to Decimals
         Those that show decimals, in workbooks of our own: in others a format may hide
         more than it shows.
+    plain : frozenset of int
+        Those that surely show a number as one, and as it is written.
     percent, dates, times : frozenset of int
         Dates have a day, month or year; times have none, and are no lengths of time.
     """
 
     padded: Mapping[int, int]
     decimals: Mapping[int, Decimals]
+    plain: frozenset[int]
     percent: frozenset[int]
     dates: frozenset[int]
     times: frozenset[int]
 
+
+# Those of them that show a number as one, by number too.
+_PLAIN_KINDS = {"0", "1", "2", "3", "4", "9", "10", "37", "38", "39", "40", "49"}
 
 # The formats that every workbook has, by number (ISO/IEC 29500-1, 18.8.30).
 _BUILT_IN = {
@@ -284,13 +291,15 @@ _BUILT_IN = {
 }
 
 
-def _styles(opened: Opened, package: Package) -> _Styles:
+def styles_of(opened: Opened, package: Package) -> _Styles:
+    """Return what the formats of a workbook show."""
     known = opened.memo.get("styles")
     if known is not None:
         return known  # type: ignore[no-any-return]
     padded: dict[int, int] = {}
     decimals: dict[int, Decimals] = {}
     kinds: dict[str, set[int]] = {"percent": set(), "date": set(), "time": set()}
+    formats: dict[int, str] = {}
     root = parse_xml(opened, package.styles)
     if root is not None:
         space = _STRICT if root.tag.startswith(_STRICT) else _MAIN
@@ -302,6 +311,7 @@ def _styles(opened: Opened, package: Package) -> _Styles:
         for number, style in enumerate(styles if styles is not None else ()):
             kind = style.get("numFmtId", "0")
             code = codes.get(kind, _BUILT_IN.get(kind, ""))
+            formats[number] = code if kind in codes or kind in _PLAIN_KINDS else "?"
             first = _first_part(code)
             shown = format_kind(code)
             if digits := padded_digits(code):
@@ -310,7 +320,10 @@ def _styles(opened: Opened, package: Package) -> _Styles:
                 decimals[number] = Decimals(len(first) - 2)
             elif shown in kinds:
                 kinds[shown].add(number)
-    opened.memo["styles"] = _Styles(padded, decimals, *map(frozenset, kinds.values()))
+    # Without formats a number is shown as it is.
+    plain = plain_styles(formats or {0: ""}) - padded.keys() - kinds["percent"]
+    found = _Styles(padded, decimals, plain, *map(frozenset, kinds.values()))
+    opened.memo["styles"] = found
     return opened.memo["styles"]  # type: ignore[no-any-return]
 
 

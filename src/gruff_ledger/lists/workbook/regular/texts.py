@@ -1,0 +1,225 @@
+"""The texts of regular cells, cut out of XML by arrays: numbers, texts, shared ones.
+
+What could mean something else than it looks is not taken: white space that XML may
+drop, escapes of the format, entities that there are not, numbers that are rounded.
+"""
+
+from __future__ import annotations
+
+import re
+from xml.parsers import expat
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.text.weave import text_array
+from gruff_ledger.columns.arrays import concat_columns, taken, text_column
+from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.lists.workbook.number_texts import number_text
+
+Places = npt.NDArray[np.int64]
+Bytes = npt.NDArray[np.uint8]
+
+_SHARED = re.compile(
+    rb"<si>(?:<t>([^<]*)</t>|<t xml:space=\"preserve\">([^<]*)</t>|(<t/>)|(.*?))</si>",
+    re.DOTALL,
+)
+_ENTITY = re.compile(
+    rb"&(?:(amp|lt|gt|quot|apos)|#(\d{1,7})|#x([0-9a-fA-F]{1,6}));|(&)"
+)
+_NAMED = {b"amp": "&", b"lt": "<", b"gt": ">", b"quot": '"', b"apos": "'"}
+
+# A number that is written as a person would copy it down; and any without exponent.
+_SHORT = r"\A(?:0|-?[1-9][0-9]{0,14}|-?(?:0|[1-9][0-9]{0,14})\.[0-9]{0,13}[1-9])\z"
+_NOTHING = r"\A-[0.]+\z"
+_PLAIN = r"\A-?[0-9]{1,15}(?:\.[0-9]{1,18})?\z"
+_DECIMAL = r"\A-?(?:0|[1-9][0-9]{0,14})\.[0-9]{1,14}\z"
+_MOST_DIGITS = 15
+
+
+class Texts:
+    """The texts of cells, cut out of the XML."""
+
+    def __init__(self, data: Bytes, starts: Places, ends: Places) -> None:
+        self._data = data
+        self._starts = starts
+        self._ends = ends
+
+    def numbers(self, which: Places, shown: Places) -> tuple[Places, Column]:
+        """
+        Return the numbers that can be told, and their texts.
+
+        Parameters
+        ----------
+        which : ndarray of int
+        shown : ndarray of int
+            Of all cells, how many decimals their formats show; 0 for as many as are.
+        """
+        texts = self._column(which)
+        wanted = shown[which]
+        digits, decimals = self._digits(which)
+        is_short = matching(texts, _SHORT) & (digits <= _MOST_DIGITS)
+        is_plain = is_short | (matching(texts, _PLAIN) & (wanted == 0))
+        if wanted.any():
+            # As it is shown, it is written; else it is left to the library.
+            as_shown = matching(texts, _DECIMAL) & (digits <= _MOST_DIGITS)
+            as_shown &= ~matching(texts, _NOTHING)
+            is_short = np.where(wanted > 0, as_shown & (decimals == wanted), is_short)
+            is_plain = np.where(wanted > 0, is_short, is_plain)
+        if not is_plain.all():
+            which, is_short = which[is_plain], is_short[is_plain]
+            texts = self._column(which)
+        if is_short.all() or not len(which):
+            return which, texts
+        cells = texts.to_pylist()
+        known: dict[str, str] = {}
+        for place in np.flatnonzero(~is_short).tolist():
+            cell = cells[place]
+            if cell not in known:
+                known[cell] = number_text(float(cell))
+            cells[place] = known[cell]
+        return which, text_column(cells)
+
+    def shared(
+        self, which: Places, known: tuple[Column, Mask] | None
+    ) -> tuple[Places, Column]:
+        """Return the cells with plain texts that they share, and those."""
+        if known is None or not len(which):
+            return which[:0], text_column(())
+        texts, is_plain = known
+        lengths = self._ends[which] - self._starts[which]
+        numbers = np.zeros(len(which), np.int64)
+        is_number = (lengths > 0) & (lengths < 9)
+        for place in range(8):
+            inside = is_number & (place < lengths)
+            at = np.where(inside, self._starts[which] + place, 0)
+            digits = self._data[at].astype(np.int64) - ord("0")
+            is_number &= ~inside | ((digits >= 0) & (digits < 10))
+            numbers = np.where(inside, numbers * 10 + digits, numbers)
+        good = is_number & (numbers < len(is_plain))
+        good[good] = is_plain[numbers[good]]
+        return which[good], taken(texts, numbers[good])
+
+    def inline(self, which: Places, kept: Mask) -> tuple[Places, Column]:
+        """Return the cells whose own text is plain, and those."""
+        good, texts = _plain_texts(self._column(which), kept[which])
+        return which[good], texts
+
+    def _digits(self, which: Places) -> tuple[Places, Places]:
+        """Return how many digits numbers have, and how many behind the point."""
+        lengths = self._ends[which] - self._starts[which]
+        signs = self._data[self._starts[which]] == ord("-")
+        at, cells = self._gathered(which)
+        points = np.flatnonzero(self._data[at] == ord("."))
+        decimals = np.zeros(len(which), np.int64)
+        of_cell = cells[points]
+        decimals[of_cell] = self._ends[which][of_cell] - at[points] - 1
+        counted = np.bincount(of_cell, minlength=len(which))
+        return lengths - signs - counted, decimals
+
+    def _gathered(self, which: Places) -> tuple[Places, Places]:
+        """Return the place of each byte of some cells, and which of them it is of."""
+        starts, lengths = self._starts[which], self._ends[which] - self._starts[which]
+        before = np.cumsum(lengths) - lengths
+        cells = np.repeat(np.arange(len(which)), lengths)
+        at = np.arange(int(lengths.sum())) + np.repeat(starts - before, lengths)
+        return at, cells
+
+    def _column(self, which: Places) -> Column:
+        at, _ = self._gathered(which)
+        lengths = self._ends[which] - self._starts[which]
+        return pa.chunked_array([text_array(self._data[at], lengths)], pa.string())
+
+
+def shared_texts(strings: bytes) -> tuple[Column, Mask] | None:
+    """Return the texts that cells share, and which of them are plain."""
+    try:
+        # What is no XML is for the library to refuse.
+        expat.ParserCreate().Parse(strings, True)
+    except expat.ExpatError:
+        return None
+    found = _SHARED.findall(strings)
+    if not found or strings.count(b"<si") != len(found) or not is_utf8(strings):
+        return None
+    raw = [plain or kept for plain, kept, _, _ in found]
+    is_kept = np.array([bool(kept) for _, kept, _, _ in found])
+    is_rich = np.array([bool(rich) for _, _, _, rich in found])
+    column = pa.chunked_array([pa.array(raw, pa.binary()).cast(pa.string())])
+    good, texts = _plain_texts(column, is_kept)
+    is_plain = good & ~is_rich
+    if good.all():
+        return texts, is_plain
+    # Of those that are not, none is asked for.
+    places = np.zeros(len(good), np.int64)
+    places[good] = np.arange(int(good.sum()))
+    return taken(concat_columns([texts, text_column([""])]), places), is_plain
+
+
+def _plain_texts(column: Column, is_kept: Mask) -> tuple[Mask, Column]:
+    """
+    Tell which texts of XML mean what they are, and return what those mean.
+
+    Parameters
+    ----------
+    column : Column, n texts as they stand in XML
+    is_kept : ndarray of bool, shape (n,)
+        Whether white space around each is said to count.
+    """
+    good = ~(matching(column, r"\A[ \t\n]|[ \t\n]\z") & ~is_kept)
+    good &= ~matching(column, r"_x|[\x00-\x08\x0b-\x1f]")
+    texts = column if good.all() else column.filter(pa.array(good))
+    marked = np.flatnonzero(matching(texts, "&"))
+    if not len(marked):
+        return good, texts
+    cells = texts.to_pylist()
+    wrong = []
+    for place in marked.tolist():
+        meant = _unescaped(cells[place].encode("utf-8"))
+        if meant is None:
+            wrong.append(place)
+        else:
+            cells[place] = meant
+    kept = np.ones(len(cells), np.bool_)
+    kept[wrong] = False
+    good[np.flatnonzero(good)[wrong]] = False
+    return good, text_column(cell for cell, k in zip(cells, kept, strict=True) if k)
+
+
+def _unescaped(text: bytes) -> str | None:
+    """Return what a text with entities means (XML 1.0, 4.1, 4.6); None if nothing."""
+    short = text.replace(b"&lt;", b"<").replace(b"&gt;", b">")
+    if short.count(b"&") == short.count(b"&amp;"):
+        # Which most are.
+        meant = short.replace(b"&amp;", b"&").decode("utf-8")
+        return None if "_x" in meant else meant
+    parts: list[str] = []
+    at = 0
+    for match in _ENTITY.finditer(text):
+        parts.append(text[at : match.start()].decode("utf-8"))
+        at = match.end()
+        if match[1]:
+            parts.append(_NAMED[match[1]])
+        elif match[4]:
+            return None
+        else:
+            code = int(match[2]) if match[2] else int(match[3], 16)
+            if code < 32 or code > 0x10FFFF or 0xD800 <= code < 0xE000:
+                return None
+            parts.append(chr(code))
+    parts.append(text[at:].decode("utf-8"))
+    meant = "".join(parts)
+    return None if "_x" in meant else meant
+
+
+def is_utf8(xml: bytes) -> bool:
+    """Whether XML is UTF-8, and says nothing else of itself."""
+    head = xml[:200].lower()
+    if b"encoding=" in head and b"utf-8" not in head:
+        return False
+    try:
+        xml.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
