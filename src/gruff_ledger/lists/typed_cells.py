@@ -154,6 +154,30 @@ def _are_days(chunk: Chunk, cells: Indices) -> Mask:
     return result
 
 
+def kind_codes(
+    filled: Mask, kinds: npt.NDArray[np.int8] | None
+) -> tuple[npt.NDArray[np.intp], list[int]]:
+    """
+    Return codes of the kinds of cells: 0 for a blank one, else by the kinds there are.
+
+    Parameters
+    ----------
+    filled : ndarray of bool, shape (n,)
+    kinds : ndarray of int8, shape (n,), optional
+        As `typed_kinds` tells them.
+
+    Returns
+    -------
+    codes : ndarray of int, shape (n,)
+    there : list of int
+        The kinds of codes 1 and on.
+    """
+    if kinds is None:
+        return filled.astype(np.intp), [TEXT]
+    there = np.unique(kinds)
+    return filled * (np.searchsorted(there, kinds) + 1), there.tolist()
+
+
 def day_number(text: str) -> int:
     """Return the number that a workbook has for a day."""
     return (datetime.date.fromisoformat(text) - _DAY_ZERO).days

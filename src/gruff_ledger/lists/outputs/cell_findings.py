@@ -59,6 +59,24 @@ class Remarks(NamedTuple):
     all: list[Remark]
     left_out: int
 
+    def by_cell(self, fields: int) -> Iterator[tuple[int, int, list[Remark]]]:
+        """
+        Yield record, position of the field and remarks of each cell that has some.
+
+        Parameters
+        ----------
+        fields : int
+            How many fields the list has. What is said of a whole record is shown at its
+            first cell.
+        """
+        for record, said in self.by_record().items():
+            for place in range(fields):
+                remarks = said.get(place, [])
+                if place == 0:
+                    remarks = [*remarks, *said.get(None, ())]
+                if remarks:
+                    yield record, place, remarks
+
     def by_record(self) -> dict[int, dict[int | None, list[Remark]]]:
         """Return the remarks by record and field, the worst of a cell first."""
         found: dict[int, dict[int | None, list[Remark]]] = {}

@@ -25,7 +25,7 @@ from gruff_ledger.lists.joined_rows import (
     filled_cells,
     join_rows,
 )
-from gruff_ledger.lists.typed_cells import DATE, TEXT
+from gruff_ledger.lists.typed_cells import DATE, TEXT, kind_codes
 from gruff_ledger.lists.workbook.xlsx_rows import has_outer_space
 
 _MARKS = np.zeros(256, np.bool_)
@@ -103,14 +103,10 @@ def _cells(field: OdsField, start: int, size: int) -> list[list[str]]:
     column = field.column.slice(start, size)
     filled = filled_cells(column)
     texts = _escaped(column)
-    codes = filled.astype(np.intp)
-    kinds = [TEXT]
+    mine = None if field.kinds is None else field.kinds[start : start + size]
+    codes, kinds = kind_codes(filled, mine)
     values: list[str] = [""] * size
-    if field.kinds is not None:
-        mine = field.kinds[start : start + size]
-        found = np.unique(mine)
-        kinds = found.tolist()
-        codes *= np.searchsorted(found, mine) + 1
+    if mine is not None:
         # What is typed stands there twice: as the value, and as it is shown.
         values = list(texts)
         for place in np.flatnonzero((mine == TEXT) | ~filled).tolist():

@@ -7,7 +7,7 @@ lists findings. Nothing is ever written as a formula.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from typing import BinaryIO
 from xml.sax.saxutils import quoteattr
 
@@ -132,25 +132,18 @@ class _Tab:
         return [typed_kinds(column) for column in self._columns]
 
     def _mark_all(self, remarks: Remarks) -> None:
-        for record, said in remarks.by_record().items():
-            self._mark(record, said)
+        for record, place, said in remarks.by_cell(len(self._columns)):
+            self._mark(record, place, said)
 
-    def _mark(self, record: int, said: Mapping[int | None, list[Remark]]) -> None:
-        """Colour the cells of a record that something is said of, with a note."""
-        for place in range(len(self._columns)):
-            remarks = said.get(place, [])
-            if place == 0:
-                # What is said of the whole record is shown at its first cell.
-                remarks = [*remarks, *said.get(None, ())]
-            if not remarks:
-                continue
-            kinds = self._kinds[place]
-            kind = TEXT if kinds is None else int(kinds[record])
-            self._marked[place][record] = self._styles.of(kind, worst_of(remarks))
-            if self._noted < MOST_NOTES:
-                self._noted += 1
-                text = "\n".join(f"{each.severity}: {each.text}" for each in remarks)
-                self._notes[place][record] = note(text[:_MOST_NOTE])
+    def _mark(self, record: int, place: int, remarks: list[Remark]) -> None:
+        """Colour a cell that something is said of, with a note."""
+        kinds = self._kinds[place]
+        kind = TEXT if kinds is None else int(kinds[record])
+        self._marked[place][record] = self._styles.of(kind, worst_of(remarks))
+        if self._noted < MOST_NOTES:
+            self._noted += 1
+            text = "\n".join(f"{each.severity}: {each.text}" for each in remarks)
+            self._notes[place][record] = note(text[:_MOST_NOTE])
 
     def _usual(self, place: int) -> int:
         """Return the kind that most cells of a column are of; its style is default."""

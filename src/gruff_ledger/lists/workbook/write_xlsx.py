@@ -163,8 +163,8 @@ class _Tab:
                 self._form_of(kind, place)
         sheet.freeze_panes(1, 0)
         self._find_beneath()
-        for record, said in remarks.by_record().items():
-            self._mark(record, said)
+        for record, place, said in remarks.by_cell(len(self._columns)):
+            self._mark(record, place, said)
         if len(table) and table.headings:
             sheet.autofilter(0, 0, len(table), len(table.headings) - 1)
             # Codes that look like numbers are meant to be text.
@@ -195,19 +195,12 @@ class _Tab:
         # So the library says that there are such rows; the row itself is not kept.
         self.sheet.set_row(1, None, None, {"level": 1})
 
-    def _mark(self, record: int, said: Mapping[int | None, list[Remark]]) -> None:
-        """Colour the cells of a record that something is said of, with a note."""
-        for place in range(len(self._columns)):
-            remarks = said.get(place, [])
-            if place == 0:
-                # What is said of the whole record is shown at its first cell.
-                remarks = [*remarks, *said.get(None, ())]
-            if not remarks:
-                continue
-            kinds = self._kinds[place]
-            kind = TEXT if kinds is None else int(kinds[record])
-            self._marked[place][record] = self._forms.of(kind, worst_of(remarks))
-            self._forms.add_note(self.sheet, record + 1, place, remarks)
+    def _mark(self, record: int, place: int, remarks: list[Remark]) -> None:
+        """Colour a cell that something is said of, with a note."""
+        kinds = self._kinds[place]
+        kind = TEXT if kinds is None else int(kinds[record])
+        self._marked[place][record] = self._forms.of(kind, worst_of(remarks))
+        self._forms.add_note(self.sheet, record + 1, place, remarks)
 
     def xml(self, skeleton: str, numbers: Mapping[int, int]) -> Iterator[bytes]:
         """

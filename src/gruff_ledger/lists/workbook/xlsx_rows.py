@@ -23,7 +23,7 @@ from gruff_ledger.lists.joined_rows import (
     filled_cells,
     join_rows,
 )
-from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number
+from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number, kind_codes
 
 # What has a meaning of its own in XML, or cannot be in it (ISO/IEC 29500-1, 22.9.2.19,
 # ST_Xstring); an underscore only where it could begin such an escape.
@@ -101,15 +101,10 @@ def _cells(
     opening = '" t="inlineStr"><is><t>'
     if has_outer_space(column):
         opening = '" t="inlineStr"><is><t xml:space="preserve">'
-    codes = filled.astype(np.intp)
-    kinds = [TEXT]
-    if field.kinds is not None:
-        mine = field.kinds[start : start + size]
-        found = np.unique(mine)
-        kinds = found.tolist()
-        codes *= np.searchsorted(found, mine) + 1
-        if DATE in kinds:
-            _number_days(texts, np.flatnonzero((mine == DATE) & filled).tolist())
+    mine = None if field.kinds is None else field.kinds[start : start + size]
+    codes, kinds = kind_codes(filled, mine)
+    if mine is not None and DATE in kinds:
+        _number_days(texts, np.flatnonzero((mine == DATE) & filled).tolist())
     # Of a blank cell, and of each kind: behind its place, and behind its text.
     openings = ['"/>', *(opening if kind == TEXT else '"><v>' for kind in kinds)]
     begins, ends = [""], [""]
