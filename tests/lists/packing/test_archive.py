@@ -41,6 +41,9 @@ class FilesTest(unittest.TestCase):
         """By name, by its last part, by a pattern; what systems leave is no file."""
         one = packed({"may.csv": MAY, "__MACOSX/._may.csv": b"x", ".DS_Store": b"y"})
         self.assertEqual(read(one), {"may.csv": MAY.encode()})
+        # Whatever path it says, it is only read, and never put there.
+        odd = packed({"../../may.csv": MAY})
+        self.assertEqual(read(odd), {"../../may.csv": MAY.encode()})
         data = packed({"w/may.csv": MAY, "w/june.csv": JUNE, "w/old/may.csv": b"A\n1"})
         for wanted, names in {
             "w/may.csv": ["w/may.csv"],

@@ -147,7 +147,9 @@ def _is_left_by_system(name: str) -> bool:
     """Whether a file is one that systems put into archives beside a person's."""
     parts = PurePosixPath(name).parts
     return any(
-        part == "__MACOSX" or part.startswith(".") or part.lower() == "thumbs.db"
+        part == "__MACOSX"
+        or (part.startswith(".") and part.strip("."))
+        or part.lower() == "thumbs.db"
         for part in parts
     )
 

@@ -34,6 +34,7 @@ _ROWS_SPANNED = re.compile(rb'number-rows-spanned="(\d+)"')
 _STYLE = re.compile(rb'(?:default-cell-)?style-name="([^"]*)"')
 _TIME = re.compile(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)S"')
 _LONG_NUMBER = re.compile(rb'office:value="(-?\d{16,})"')
+_SPECIAL = re.compile(rb'time-value|"percentage"|spanned|"error"')
 _HIDDEN = re.compile(rb'visibility="(?:collapse|filter)"')
 
 _SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
@@ -101,6 +102,8 @@ def look_at_ods(
     formats = _formats(opened, archive, xml)
     is_own = _OWN in member(opened, archive, "meta.xml")
     has_breaks = b"<text:tab" in xml or b"<text:line-break" in xml
+    # Of most numbers nothing is to be told, and they are passed over.
+    looks_at_numbers = is_own or formats.padded or _LONG_NUMBER.search(xml)
     row, repeat, col, declared = 0, 0, 0, 0
     defaults: dict[int, str] = {}
     for match in _tags(xml, name):
@@ -121,8 +124,12 @@ def look_at_ods(
             if _HIDDEN.search(row_tag):
                 look.hidden_rows += range(row + 1, row + min(repeat, _MOST_TOLD) + 1)
         else:
-            count = _repeats(_COLUMNS_REPEATED, cell)
-            if b"office:value" in cell or b"spanned" in cell or b"value-type" in cell:
+            count = 1
+            if b"repeated" in cell:
+                count = _repeats(_COLUMNS_REPEATED, cell)
+            is_number = b'"float"' in cell and looks_at_numbers
+            is_text = b'"string"' in cell and has_breaks
+            if is_number or is_text or _SPECIAL.search(cell):
                 places = [
                     (each, place)
                     for each in range(row + 1, row + repeat + 1)
