@@ -1,6 +1,7 @@
 """Tests of how far a long step is."""
 
 import unittest
+from collections.abc import Iterator
 
 from gruff_ledger.columns.shares import (
     in_parts,
@@ -51,6 +52,23 @@ class SharesTest(unittest.TestCase):
                 ("", 0, 0),
             ],
         )
+
+    def test_items_that_are_made_in_a_loop_of_their_own(self) -> None:
+        """Whatever is told once all is done, tells nothing more."""
+
+        def made() -> Iterator[str]:
+            yield from in_turn("ab", 2)
+            list(in_turn("xyz", 3))
+
+        with telling_shares(self.tell):
+            self.assertEqual(list(in_turn(made(), 2)), ["a", "b"])
+
+            with in_parts(1, 1):
+                for _ in range(3):
+                    part_is_done()
+                list(in_turn("ab", 2))
+        self.assertEqual(self.told[-1], ("", 0, 0))
+        self.assertLessEqual(max(done for _, done, _ in self.told), 2)
 
     def test_a_step_of_several_operations(self) -> None:
         """Each is a part, as long as it takes, and loops within it refine it."""

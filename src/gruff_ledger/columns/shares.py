@@ -40,6 +40,9 @@ class _Within:
         if not done:
             self._base = self._share
             return
+        if self.done == len(self._ends) - 1:
+            # All is done already: items may be made in a loop of their own.
+            return
         rest = (1 - self._base) * _FIRST_LOOP
         self._share = self._base + min(done / total, 1.0) * rest
         start, end = self._ends[self.done : self.done + 2]

@@ -40,7 +40,7 @@ def in_its_encoding(
     Raises
     ------
     UnreadableSource
-        If it is no text, or not in the stated encoding, or UTF-8 with a few bad bytes.
+        If it is not text, or not in the stated encoding, or UTF-8 with a few bad bytes.
     BadTerms
         If the stated encoding is unknown.
     """

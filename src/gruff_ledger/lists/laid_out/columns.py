@@ -75,7 +75,7 @@ def find_columns(
     lines : sequence of str
         Without line ends; tabs are blanks.
     skip_rows : int, optional
-        How many lines stand above the heading, where that is stated.
+        How many lines stand above the heading, where that is given.
     has_heading : bool
 
     Returns

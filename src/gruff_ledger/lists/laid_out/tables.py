@@ -89,7 +89,7 @@ def tables_in(opened: Opened, stated: str | None, find: Finder) -> TablesIn:
     Raises
     ------
     UnreadableSource
-        If there is none, or it is no text.
+        If there is none, or it is not text.
     """
     key = f"tables in {stated}"
     known: TablesIn | None = opened.memo.get(key)

@@ -47,7 +47,7 @@ class WholeText(msgspec.Struct, frozen=True, eq=False):
 
 
 def text_of_head(head: bytes) -> str | None:
-    """Return the beginning of a text, up to a line end; None for what is no text."""
+    """Return the beginning of a text, up to a line end; None if it is not text."""
     try:
         encoding = detect_encoding(head, None, "")
     except Problem:
@@ -65,14 +65,14 @@ def whole_text(opened: Opened, stated: str | None, *, hashed: bool) -> WholeText
     ----------
     opened : Opened
     stated : str, optional
-        The encoding, where it is stated.
+        The encoding, where it is given.
     hashed : bool
         Whether its hash is wanted.
 
     Raises
     ------
     UnreadableSource
-        If it is no text, not in the stated encoding, or too large for its kind.
+        If it is not text, not in the stated encoding, or too large for its kind.
     """
 
     def read(encoding: Encoding) -> WholeText:
