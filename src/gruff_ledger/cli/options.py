@@ -23,6 +23,7 @@ from gruff_ledger.speakers import COMMAND
 from gruff_ledger.terms.declared import Term, Terms, describe, read
 
 T = TypeVar("T", bound=Terms)
+P = TypeVar("P", bound=Problem)
 
 
 class OutputPath(click.ParamType):  # type: ignore[type-arg]
@@ -223,7 +224,7 @@ def terms_from(
         raise with_options_named(problem, renamed) from None
 
 
-def with_options_named(problem: BadTerms, renamed: Mapping[str, str]) -> BadTerms:
+def with_options_named(problem: P, renamed: Mapping[str, str]) -> P:
     """Speak of a term by the name of its option."""
     for each in problem.every():
         if isinstance(each, BadTerms):

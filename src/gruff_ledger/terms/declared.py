@@ -297,7 +297,7 @@ def _value(term: Term, value: Any) -> Any:
     kind = term.kind
     value = kind.widened(value)
     if not kind.fits(value):
-        raise term.fault(f"{shown(value)} is not {kind.words}.")
+        raise term.fault(kind.misfit(value))
     try:
         kind.check(value)
         for name, bound in term.limits:

@@ -76,6 +76,10 @@ class Kind:
         """Whether a value, written in full, is of this kind."""
         return isinstance(value, str)
 
+    def misfit(self, value: Any) -> str:
+        """Say why a value does not fit."""
+        return f"{shown(value)} is not {self.words}."
+
     def check(self, value: Any) -> None:
         """
         Refuse a value of this kind that means nothing.
@@ -289,6 +293,11 @@ class Items(Names):
     parse = staticmethod(parse_items)
 
 
+def _is_width(text: str) -> bool:
+    is_short = len(text) <= len(str(_WIDEST))
+    return is_short and text.isascii() and text.isdigit() and 0 < int(text) < _WIDEST
+
+
 class Widths(Names):
     """Whole numbers from 1; a docket may write them as numbers."""
 
@@ -307,10 +316,14 @@ class Widths(Names):
 
     def fits(self, value: Any) -> bool:
         """Whether each is a number of characters."""
-        return are_texts(value) and all(
-            each.isascii() and each.isdigit() and 0 < int(each) < _WIDEST
-            for each in value
-        )
+        return are_texts(value) and all(map(_is_width, value))
+
+    def misfit(self, value: Any) -> str:
+        """Say which of several is no width."""
+        if not are_texts(value):
+            return super().misfit(value)
+        wrong = next(each for each in value if not _is_width(each))
+        return f"'{wrong}' is not a whole number from 1 to {_WIDEST - 1:,}."
 
     def plain(self, value: Any) -> Any:
         """Return the numbers as such."""

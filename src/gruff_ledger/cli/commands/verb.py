@@ -48,7 +48,7 @@ from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import output_place, split_part
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
-from gruff_ledger.problems import BadTerms, UnreadableSource
+from gruff_ledger.problems import BadTerms, Problem, UnreadableSource
 from gruff_ledger.speakers import COMMAND
 from gruff_ledger.system.memory import settle_memory
 from gruff_ledger.terms.declared import describe, plain
@@ -319,9 +319,11 @@ def _run_verb(
                 on_read=progress.on_read,
                 on_share=progress.on_share,
             )
-        except BadTerms as problem:
+        except Problem as problem:
             is_of_writing = problem.file in [str(out.path) for out in job.outs]
-            if is_of_writing and problem.term in plain(writing):
+            if is_of_writing and (
+                not isinstance(problem, BadTerms) or problem.term in plain(writing)
+            ):
                 raise with_options_named(problem, _WRITING_NAMES) from None
             raise
     shown = done if to is None else msgspec.structs.replace(done, result=None)

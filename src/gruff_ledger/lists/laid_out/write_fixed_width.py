@@ -19,6 +19,7 @@ from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
 from gruff_ledger.problems import BadTerms, UnwritableOutput
 from gruff_ledger.table import Table
+from gruff_ledger.words import counted
 
 _GAP = 2
 
@@ -48,7 +49,8 @@ def write_fixed_width(output: Output, sink: BinaryIO) -> None:
     widths = stated or [length + _GAP for length in longest]
     if len(widths) != len(table.headings):
         raise BadTerms(
-            f"there are {len(widths)} widths and {len(table.headings)} fields.",
+            f"{counted(len(widths), 'width')} for "
+            f"{counted(len(table.headings), 'field')}.",
             "Give a width for each field, or leave `widths` out.",
             term="widths",
         )

@@ -160,6 +160,8 @@ def write_parts(
     ------
     UnwritableOutput
         If the format cannot hold what a list holds.
+    BadTerms
+        If terms do not fit the list, such as widths that are fewer than its fields.
     """
     bare = Path(without_packing(str(path)))
     named = [(name or readable(bare.stem), table) for name, table in parts]
@@ -167,7 +169,7 @@ def write_parts(
     try:
         with packing_sink(sink, packing_of(str(path))) as packed:
             writer_of(found)(output, packed)
-    except UnwritableOutput as problem:
+    except (BadTerms, UnwritableOutput) as problem:
         raise problem.placed(file=str(path)) from None
 
 
