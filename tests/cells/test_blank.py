@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.blank import blank_mask, is_blank
+from gruff_ledger.cells.blank import blank_mask, end_of_filled, is_blank
 from gruff_ledger.columns.arrays import concat_columns, text_column
 
 
@@ -37,3 +37,19 @@ class BlankMaskTest(unittest.TestCase):
         column = concat_columns([text_column(["a", " ", "", "b"]), text_column([" "])])
         self.assertEqual(blank_mask(column.slice(1, 2)).tolist(), [True, True])
         self.assertEqual(blank_mask(column.slice(3)).tolist(), [False, True])
+
+
+class EndTest(unittest.TestCase):
+    @given(
+        st.lists(st.tuples(*[st.sampled_from(["", " ", "a"])] * 3), max_size=12),
+        st.integers(0, 2500),
+    )
+    def test_is_behind_the_last_record_with_something(
+        self, records: list[tuple[str, ...]], blank: int
+    ) -> None:
+        rows = records + [("", " ", "")] * blank
+        columns = [text_column(row[place] for row in rows) for place in range(3)]
+        expected = len(rows)
+        while expected and all(map(is_blank, rows[expected - 1])):
+            expected -= 1
+        self.assertEqual(end_of_filled(columns, len(rows)), expected)

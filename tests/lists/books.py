@@ -124,6 +124,12 @@ def rewrite_member(data: bytes, name: str, *changes: tuple[bytes, bytes]) -> byt
     return sink.getvalue()
 
 
+def member_of(data: bytes, name: str) -> bytes:
+    """Return a member of an archive."""
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return archive.read(name)
+
+
 def book_as_xlsx() -> bytes:
     """Make the book of all kinds of cells, as XLSX."""
     book = by_openpyxl([["value", "note"]])

@@ -28,6 +28,7 @@ _DELIMITER_NAMES = {
 _FORMAT_NAMES = {
     "xlsx": "XLSX",
     "xls": "an old workbook",
+    "xlsb": "a binary workbook",
     "ods": "ODS",
     "html": "a page",
     "markdown": "text",

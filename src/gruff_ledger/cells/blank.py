@@ -10,6 +10,7 @@ not blank.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 import numpy as np
 import pyarrow as pa
@@ -18,6 +19,9 @@ from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
+
+# Records at the end of a list that are looked at in one go.
+_LOOKED_AT_RECORDS = 1000
 
 WHITE_SPACE = "\t-\r \x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
 INVISIBLE = (
@@ -98,6 +102,38 @@ def blank_mask(column: Column) -> Mask:
     if len(chunks) < 2:
         return _blank_in_chunk(chunks[0]) if chunks else np.zeros(0, np.bool_)
     return np.concatenate(mapped(_blank_in_chunk, chunks))
+
+
+def end_of_filled(columns: Sequence[Column], end: int) -> int:
+    """
+    Return where the blank records at the end of a list begin.
+
+    Parameters
+    ----------
+    columns : sequence of Column
+        The fields of the list.
+    end : int
+        Records from here on are not looked at.
+
+    Returns
+    -------
+    int
+        One more than the index of the last record that holds something; 0 where none
+        does.
+    """
+    while end and columns:
+        start = max(0, end - _LOOKED_AT_RECORDS)
+        last = start
+        # A field that is filled to the end, as most are, spares all others.
+        for column in columns:
+            filled = np.flatnonzero(~blank_mask(column.slice(last, end - last)))
+            last += int(filled[-1]) + 1 if len(filled) else 0
+            if last == end:
+                return end
+        if last > start:
+            return last
+        end = start
+    return 0
 
 
 def _blank_in_chunk(chunk: Chunk) -> Mask:

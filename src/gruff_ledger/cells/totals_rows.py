@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.blank import end_of_filled, is_blank
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.plain import exact_sum, number_of
 from gruff_ledger.table import Table
@@ -88,8 +88,7 @@ def totals_place(table: Table) -> int | None:
     for place in range(len(below) - 1, -1, -1):
         if _has_total_word(table, end, below[place]):
             return end + place
-    while end and all(map(is_blank, table.records(end - 1, end)[0])):
-        end -= 1
+    end = end_of_filled(table.all_cells, end)
     if end < 2:
         return None
     record = table.records(end - 1, end)[0]

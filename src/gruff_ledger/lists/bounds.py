@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from gruff_ledger.cells.blank import is_blank
+from gruff_ledger.cells.blank import end_of_filled, is_blank
 from gruff_ledger.cells.totals_rows import end_of_records, totals_place
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.address import Fragment, Range
@@ -268,17 +268,8 @@ def _with_columns(table: Table, places: tuple[int, ...]) -> Table:
 def without_trailing_blank(table: Table, aside: tuple[SetAside, ...]) -> Table:
     """Leave out the blank records at the end of a list, below any set aside."""
     last_aside = max((int(part.table.origin.record[-1]) for part in aside), default=0)
-    end = len(table)
-    numbers = table.origin.record
-    while end and int(numbers[end - 1]) > last_aside:
-        records = table.records(max(0, end - 1000), end)
-        while records and all(map(is_blank, records[-1])):
-            if int(numbers[end - 1]) <= last_aside:
-                break
-            records.pop()
-            end -= 1
-        if records:
-            break
+    kept = int(np.searchsorted(table.origin.record, last_aside, side="right"))
+    end = max(kept, end_of_filled(table.all_cells, len(table)))
     return table if end == len(table) else table.cut_records(0, end)
 
 

@@ -9,17 +9,17 @@ from xml.sax.saxutils import escape, quoteattr
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.lists.typed_cells import DATE, TEXT
-from gruff_ledger.lists.workbook.number_texts import number_text
-from gruff_ledger.lists.workbook.ods_parts import (
+from gruff_ledger.lists.workbook.cell_texts import number_text
+from gruff_ledger.lists.workbook.ods.package import (
     CellStyles,
     content_end,
     content_head,
     fixed_parts,
 )
-from gruff_ledger.lists.workbook.ods_rows import paragraphs
+from gruff_ledger.lists.workbook.ods.rows import paragraphs
+from gruff_ledger.lists.workbook.places import letters_of
 from gruff_ledger.lists.workbook.streamed import write_parts
 from gruff_ledger.lists.workbook.tab_limits import width_of
-from gruff_ledger.lists.workbook.xlsx_rows import letters_of
 from gruff_ledger.work.check.form.perform import FormField, FormPlan, Limit
 
 FORM, CHOICES = "Form", "Choices"

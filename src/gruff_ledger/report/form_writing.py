@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from typing import Any, BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
-from gruff_ledger.lists.workbook.number_texts import number_text
+from gruff_ledger.lists.workbook.cell_texts import number_text
+from gruff_ledger.lists.workbook.places import letters_of
 from gruff_ledger.lists.workbook.tab_limits import width_of
 from gruff_ledger.lists.workbook.write_xlsx import CREATED
-from gruff_ledger.lists.workbook.xlsx_rows import letters_of
 from gruff_ledger.report.form_ods import CHOICES, PARTING, write_ods_form
 from gruff_ledger.work.check.form.perform import FormField, FormPlan, Limit
 

@@ -14,21 +14,20 @@ from gruff_ledger.problems import Problem, UnreadableSource
 from tests.lists.workbook.test_read import notes, read
 from tests.support import FolderTest
 
-STYLES = {
-    code: xlwt.easyxf(num_format_str=code)
-    for code in ("00000", "DD/MM/YYYY", "DD/MM/YYYY HH:MM", "HH:MM", "[h]:mm", "0%")
-}
-
 
 def book(rows: list[list[Any]], *, begins_1904: bool = False) -> xlwt.Workbook:
     """Return a workbook; a cell is a value, or a value and its number format."""
     made = xlwt.Workbook()
     made.dates_1904 = begins_1904
+    styles: dict[str, Any] = {}
     sheet = made.add_sheet("Berths")
     for at, row in enumerate(rows):
         for place, cell in enumerate(row):
             if isinstance(cell, tuple):
-                sheet.write(at, place, cell[0], STYLES[cell[1]])
+                code = cell[1]
+                if code not in styles:
+                    styles[code] = xlwt.easyxf(num_format_str=code)
+                sheet.write(at, place, cell[0], styles[code])
             elif cell is not None:
                 sheet.write(at, place, cell)
     return made

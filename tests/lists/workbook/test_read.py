@@ -2,6 +2,7 @@
 
 import datetime
 import io
+import re
 import unittest
 import zipfile
 from pathlib import Path
@@ -20,6 +21,7 @@ from tests.lists.books import (
     book_as_xlsx,
     by_odfpy,
     by_openpyxl,
+    member_of,
     rewrite_member,
     saved,
 )
@@ -140,6 +142,7 @@ class CellTest(unittest.TestCase):
             (59, "dd/mm/yyyy", "1900-02-28", ""),
             (61, "dd/mm/yyyy", "1900-03-01", ""),
             (1.25, "hh:mm", "30:00:00", "time over 24 hours"),
+            (40293.75, "hh:mm", "2010-04-25T18:00:00", "time with a date"),
             (0.25, "hh:mm", "06:00:00", ""),
             (0, "hh:mm", "00:00:00", ""),
             (-0.25, "[h]:mm", "-6:00:00", ""),
@@ -162,6 +165,37 @@ class CellTest(unittest.TestCase):
             rules,
             {number: each[3] for number, each in enumerate(cases, 1) if each[3]},
         )
+
+    def test_a_number_with_a_needless_point_is_read_without(self) -> None:
+        book = by_openpyxl([["kind", "value"], ["x", -1], ["y", 0]])
+        for row in (2, 3):
+            book["May"].cell(row, 2).number_format = "dd/mm/yyyy"
+        change = (b"<v>-1<", b"<v>-1.0<")
+        data = rewrite_member(saved(book), "xl/worksheets/sheet1.xml", change)
+        self.assert_texts(data, "-1", "0")
+
+    def test_cells_that_do_not_say_where_they_stand(self) -> None:
+        """Some programs leave the place out of some cells and rows, or of all."""
+        day = datetime.date(2026, 5, 1)
+        rows = [["kind", "value", "day"], ["w", 0, None], ["x", "#N/A", day]]
+        book = by_openpyxl(rows)
+        book["May"]["B2"].number_format = "dd/mm/yyyy"
+        book["May"]["B3"].data_type = "e"
+        book["May"].row_dimensions[3].hidden = True
+        whole = saved(book)
+        xml = member_of(whole, "xl/worksheets/sheet1.xml")
+        for pattern in (rb' r="[A-Z]+\d+"', rb' r="[B-Z]+\d+"', rb' r="[A-Z]*\d+"'):
+            data = rewrite_member(
+                whole, "xl/worksheets/sheet1.xml", (xml, re.sub(pattern, b"", xml))
+            )
+            self.assertEqual(
+                read(data).table.records(), read(whole).table.records(), pattern
+            )
+            self.assertEqual(
+                {found.rule: found.field for found in read(data).findings},
+                {"error in the workbook": "value", "negative date": "value"},
+            )
+            self.assertIn("hidden rows", notes(read(data)))
 
     def test_numbers_of_many_digits_are_told(self) -> None:
         """Written out they keep all digits; else they are rounded to 15."""
@@ -348,7 +382,7 @@ class HostileTest(unittest.TestCase):
         with zipfile.ZipFile(sink, "w") as archive:
             archive.writestr("letter.txt", "hello")
         for data, told in (
-            (sink.getvalue(), "not an XLSX or ODS workbook"),
+            (sink.getvalue(), "no workbook .XLSX, XLSB or ODS."),
             (b"PK\x03\x04" + b"x" * 100, "damaged"),
             (b"\xd0\xcf\x11\xe0" + b"x" * 600, "damaged"),
             (saved(by_openpyxl([])), "nothing in it"),

@@ -22,9 +22,9 @@ from python_calamine import CalamineWorkbook
 from gruff_ledger.lists.joined_rows import JOINED_RECORDS, choose, join_rows
 from gruff_ledger.lists.output import Output, WritingTerms
 from gruff_ledger.lists.workbook import tab_limits
-from gruff_ledger.lists.workbook.ods_rows import paragraphs
+from gruff_ledger.lists.workbook.ods.rows import paragraphs
+from gruff_ledger.lists.workbook.ods.write import write_ods
 from gruff_ledger.lists.workbook.streamed import may_be_large, write_parts
-from gruff_ledger.lists.workbook.write_ods import write_ods
 from gruff_ledger.lists.workbook.write_xlsx import write_workbook
 from gruff_ledger.lists.workbook.xlsx_rows import escape
 from gruff_ledger.outcome import Finding, Severity

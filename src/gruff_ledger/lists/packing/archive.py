@@ -26,8 +26,13 @@ from gruff_ledger.words import counted, first_few
 _STARTS = (b"PK\x03\x04", b"PK\x05\x06")
 
 # What only workbooks have in them.
-_OF_WORKBOOKS = {"[Content_Types].xml", "content.xml", "xl/workbook.xml"}
-_WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xltx", ".ods", ".ots")
+_OF_WORKBOOKS = {
+    "[Content_Types].xml",
+    "content.xml",
+    "xl/workbook.xml",
+    "xl/workbook.bin",
+}
+_WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xltx", ".xlsb", ".ods", ".ots")
 
 # An archive that unpacks to more than both is made to fill a disk.
 _MOST_FREE_BYTES = 2_000_000_000

@@ -20,7 +20,7 @@ from gruff_ledger.lists.bounds import Found, heading_notes, settled
 from gruff_ledger.lists.delimited.layout import heading_among
 from gruff_ledger.lists.reading import NUMBER, Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.lists.workbook.number_texts import number_texts
+from gruff_ledger.lists.workbook.cell_texts import number_texts
 from gruff_ledger.outcome import Finding, Note
 from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Origin, Table

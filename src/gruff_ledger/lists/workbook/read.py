@@ -1,13 +1,12 @@
-"""Reading workbooks: XLSX (ISO/IEC 29500) and ODS (ISO/IEC 26300), by python-calamine.
+"""Reading workbooks: XLSX (ISO/IEC 29500) and ODS (ISO/IEC 26300) by python-calamine.
 
 A cell becomes text the way a person would copy it down; see `cell_text`. What the
 library does not tell (error cells, hidden rows, number formats that show leading zeros
-or per cent) is looked up in the tab's XML.
+or per cent) is looked up in the tab's XML. `binary` reads workbooks that are no XML.
 """
 
 from __future__ import annotations
 
-import datetime
 import fnmatch
 import hashlib
 import io
@@ -24,21 +23,20 @@ from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import unknown_part
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.binary.old import OLD_START, OldBook
+from gruff_ledger.lists.workbook.binary.values import BinaryBook
+from gruff_ledger.lists.workbook.binary.xlsb import XlsbBook
+from gruff_ledger.lists.workbook.cell_texts import DIGITS, cell_text
 from gruff_ledger.lists.workbook.grid import (
     Grid,
     read_grid,
     text_columns,
     with_decimals,
 )
-from gruff_ledger.lists.workbook.number_texts import DIGITS, number_text
-from gruff_ledger.lists.workbook.ods_xml import for_library as for_library_ods
-from gruff_ledger.lists.workbook.ods_xml import look_at_ods, ods_tab
-from gruff_ledger.lists.workbook.old_workbook import (
-    OLD_START,
-    old_tabs,
-    open_old,
-    read_old_tab,
-)
+from gruff_ledger.lists.workbook.ods.read import for_library as for_library_ods
+from gruff_ledger.lists.workbook.ods.read import look_at_ods, ods_tab
+from gruff_ledger.lists.workbook.package_parts import Parts, member, refuse_bomb
+from gruff_ledger.lists.workbook.places import with_places
 from gruff_ledger.lists.workbook.regular.cells import Regular, regular_cells
 from gruff_ledger.lists.workbook.regular.merge import merge_cells
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
@@ -52,8 +50,6 @@ from gruff_ledger.lists.workbook.tab_xml import Look, look_at_xlsx, styles_of
 from gruff_ledger.lists.workbook.xlsx_package import (
     Package,
     for_library,
-    member,
-    refuse_bomb,
     xlsx_package,
 )
 from gruff_ledger.outcome import Note
@@ -65,6 +61,9 @@ _CELL_BYTES = 32
 # What is a workbook begins so; how much of another file is looked at.
 _WORKBOOKS = (b"PK\x03\x04", b"PK\x05\x06", b"\xd0\xcf\x11\xe0")
 _JUDGED_BYTES = 4096
+
+# How the name of the part ends that names the tabs, where parts are no XML.
+_BINARY_ENDING = ".bin"
 
 
 class Tab(msgspec.Struct, frozen=True):
@@ -82,6 +81,8 @@ class _Book(msgspec.Struct, eq=False):
     ----------
     wanted : list of str
         The tabs that addresses meant so far: they are loaded together.
+    binary : BinaryBook, optional
+        A workbook that is no XML, which is read without the library.
     library, loaded : object, mapping
         The library with tabs loaded in it, and the XML of those.
     regular : mapping
@@ -93,6 +94,7 @@ class _Book(msgspec.Struct, eq=False):
     tabs: tuple[Tab, ...]
     package: Package | None
     wanted: list[str] = msgspec.field(default_factory=list)
+    binary: BinaryBook | None = None
     library: Any = None
     loaded: dict[str, bytes] = msgspec.field(default_factory=dict)
     regular: dict[str, Regular] = msgspec.field(default_factory=dict)
@@ -200,11 +202,12 @@ def read_workbook(
         ((_, fragment),), _ = workbook_parts(opened, fragment)
     name = fragment.sheet
     assert name is not None
-    if book.archive is None:
-        old = _call_library(opened, lambda: read_old_tab(book.library, name))
-        columns, numbers = text_columns(old.rows, cell_text)
-        merged, look = old.look.merged, old.look
-        first_row, first_col = old.first_row, old.first_col
+    binary = book.binary
+    if binary is not None:
+        tab = _call_library(opened, lambda: binary.read_tab(name))
+        columns, numbers = text_columns(tab.rows, cell_text)
+        merged, look = tab.look.merged, tab.look
+        first_row, first_col = tab.first_row, tab.first_col
     else:
         sheet, look = _sheet(opened, book, name)
         first_row, first_col = sheet.start or (0, 0)
@@ -247,8 +250,8 @@ def read_workbook(
 
 
 def _format_name(book: _Book) -> str:
-    if book.archive is None:
-        return "xls"
+    if book.binary is not None:
+        return book.binary.format_name
     return "ods" if book.package is None else "xlsx"
 
 
@@ -261,43 +264,6 @@ def _sheet(opened: Opened, book: _Book, name: str) -> tuple[Any, Look]:
         waiting = thread.submit(_look, opened, book, name, xml)
         sheet = _call_library(opened, lambda: book.library.get_sheet_by_name(name))
         return sheet, waiting.result()
-
-
-def cell_text(value: Any) -> str:
-    """
-    Return a cell's value as a person would copy it down.
-
-    Numbers have 15 significant digits at most, which is what workbook programs keep and
-    show, and no exponent; dates and times are those
-    of ISO 8601, lengths of time are hours, minutes and seconds.
-
-    Examples
-    --------
-    >>> cell_text(12.0), cell_text(4.9000000000000004), cell_text(True)
-    ('12', '4.9', 'TRUE')
-    """
-    if isinstance(value, str):
-        return value
-    if isinstance(value, bool):
-        return "TRUE" if value else "FALSE"
-    if isinstance(value, float | int):
-        return number_text(value)
-    if isinstance(value, datetime.datetime):
-        parts = "milliseconds" if value.microsecond else "seconds"
-        return value.isoformat(timespec=parts)
-    if isinstance(value, datetime.timedelta):
-        thousandths = round(value / datetime.timedelta(milliseconds=1))
-        sign = "-" if thousandths < 0 else ""
-        seconds, rest = divmod(abs(thousandths), 1000)
-        part = f".{rest:03}" if rest else ""
-        return (
-            f"{sign}{seconds // 3600}:{seconds // 60 % 60:02}:{seconds % 60:02}{part}"
-        )
-    if isinstance(value, datetime.time):
-        return value.isoformat("milliseconds" if value.microsecond else "seconds")
-    if isinstance(value, datetime.date):
-        return value.isoformat()
-    return "" if value is None else str(value)
 
 
 # Opening --------------------------------------------------------------------------
@@ -314,9 +280,8 @@ def _open_book(opened: Opened) -> _Book:
     with opened.start() as stream:
         data = stream.read()
     if data.startswith(OLD_START):
-        old = _call_library(opened, lambda: open_old(opened, data))
-        tabs = tuple(Tab(*each) for each in old_tabs(old))
-        return _with_tabs(opened, _Book(data, None, tabs, None, library=old))
+        old = _call_library(opened, lambda: OldBook(opened, data))
+        return _with_tabs(opened, _binary_book(data, old))
     _refuse_text(opened, data)
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
@@ -325,7 +290,13 @@ def _open_book(opened: Opened) -> _Book:
         raise damaged(opened) from error
     refuse_bomb(opened, archive)
     is_ods = "content.xml" in names
-    package = None if is_ods else xlsx_package(opened, archive)
+    package = None
+    if not is_ods:
+        parts = Parts(opened, archive)
+        if parts.main().endswith(_BINARY_ENDING):
+            made = _call_library(opened, lambda: XlsbBook(opened, parts))
+            return _with_tabs(opened, _binary_book(data, made))
+        package = xlsx_package(opened, parts)
     if package is not None:
         tabs = tuple(Tab(each.name, each.shown) for each in package.tabs)
         book = _Book(data, archive, tabs, package)
@@ -339,11 +310,16 @@ def _open_book(opened: Opened) -> _Book:
         )
     else:
         raise UnreadableSource(
-            "it is an archive, but not an XLSX or ODS workbook.",
+            "it is an archive, but no workbook (XLSX, XLSB or ODS).",
             "Unpack it, or save the workbook as XLSX.",
             file=opened.address,
         )
     return _with_tabs(opened, book)
+
+
+def _binary_book(data: bytes, book: BinaryBook) -> _Book:
+    tabs = tuple(Tab(name, shown) for name, shown in book.tabs)
+    return _Book(data, None, tabs, None, binary=book)
 
 
 def _refuse_text(opened: Opened, data: bytes) -> None:
@@ -409,6 +385,7 @@ def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
             if not xml:
                 raise damaged(opened)
             check_no_doctype(opened, xml)
+            xml = with_places(xml)
             regular = regular_cells(
                 xml, book.package.strings, styles.plain, styles.decimals
             )

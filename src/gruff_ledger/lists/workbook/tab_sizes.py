@@ -15,6 +15,7 @@ from bisect import bisect_left
 from xml.parsers import expat
 
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.places import column_number, walk_cells
 from gruff_ledger.problems import UnreadableSource
 
 # Cells of the rectangle in use, whatever is in them: half a gigabyte in the library.
@@ -24,13 +25,13 @@ _MOST_SPANNED_PER_CELL = 16
 _MOST_CELLS_OF_ALL = 1 << 26
 
 # No program has more rows and columns in a tab.
-_MOST_ROWS, _MOST_COLUMNS = 1 << 20, 1 << 14
+MOST_ROWS, MOST_COLUMNS = 1 << 20, 1 << 14
 
 # What texts that are repeated, and spaces that are counted, may take.
 _MOST_REPEATED_BYTES = 1 << 27
 
 # Texts that cells share: the library holds each one, also an empty one.
-_MOST_STRINGS = 1 << 24
+MOST_STRINGS = 1 << 24
 
 # A tag is closed, or goes on with white space, or stands for an empty element.
 _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
@@ -45,7 +46,6 @@ _PLAIN_CELL = re.compile(
 _SPACES = re.compile(rb'text:c="(\d{1,6})"')
 _ROW_TAG = re.compile(rb"<table:table-row[\s/>]")
 _CELL_TAG = re.compile(rb"<table:(?:covered-)?table-cell[\s/>]")
-_REFERENCE = re.compile(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
 
 
 def damaged(opened: Opened) -> UnreadableSource:
@@ -85,9 +85,20 @@ def check_xlsx_tab(opened: Opened, xml: bytes) -> int:
     is_usual = _is_plain(xml, filled) and numbers == sorted(numbers)
     if not is_usual or _is_vast(rows, columns, filled):
         rows, columns, filled = _parse_extent(opened, xml)
+    check_spanned(opened, rows, columns, filled)
+    return rows * columns
+
+
+def check_spanned(opened: Opened, rows: int, columns: int, filled: int) -> None:
+    """
+    Check that a tab can be held by what its cells span and how many are filled.
+
+    Raises
+    ------
+    UnreadableSource
+    """
     if _is_vast(rows, columns, filled):
         raise vast(opened, f"{rows} rows and {columns} columns")
-    return rows * columns
 
 
 def check_extent(
@@ -118,8 +129,8 @@ def check_strings(opened: Opened, xml: bytes) -> None:
     """Check that the texts that the cells of an XLSX workbook share can be held."""
     check_no_doctype(opened, xml)
     # Other tags that begin so are few; text that looks so is hardly ever.
-    if xml.count(b"<si") + xml.count(b":si") > _MOST_STRINGS:
-        raise vast(opened, f"more than {_MOST_STRINGS} texts")
+    if xml.count(b"<si") + xml.count(b":si") > MOST_STRINGS:
+        raise vast(opened, f"more than {MOST_STRINGS} texts")
 
 
 def check_ods(opened: Opened, xml: bytes) -> None:
@@ -175,7 +186,7 @@ def vast(opened: Opened, span: str) -> UnreadableSource:
 
 
 def _is_vast(rows: int, columns: int, filled: int) -> bool:
-    if rows > _MOST_ROWS or columns > _MOST_COLUMNS:
+    if rows > MOST_ROWS or columns > MOST_COLUMNS:
         return True
     most = min(max(_MOST_CELLS, filled * _MOST_SPANNED_PER_CELL), _MOST_CELLS_OF_ALL)
     return rows * columns > most
@@ -211,21 +222,6 @@ def _columns(xml: bytes) -> int:
     return max(map(column_number, letters), default=0)
 
 
-def column_number(letters: bytes | str) -> int:
-    """
-    Return the number of a column, from 1, by its capital letters.
-
-    Examples
-    --------
-    >>> column_number("A"), column_number(b"AB")
-    (1, 28)
-    """
-    number = 0
-    for letter in letters.encode() if isinstance(letters, str) else letters:
-        number = number * 26 + letter - ord("A") + 1
-    return number
-
-
 def _parse_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
     """
     Return how many rows and columns the cells span, and how many cells there are.
@@ -233,34 +229,23 @@ def _parse_extent(opened: Opened, xml: bytes) -> tuple[int, int, int]:
     The library takes the first and the last cell for the first and the last row: rows
     that are not in order would be lost, or counted backwards.
     """
-    row = column = rows = columns = filled = before = 0
+    rows = columns = filled = before = within = 0
 
-    def start(name: str, attributes: dict[str, str]) -> None:
-        nonlocal row, column, rows, columns, filled, before
-        local = name.rpartition(":")[2]
-        if local == "row":
-            said = attributes.get("r", "").strip()
-            row = int(said[:9]) if said.isascii() and said.isdecimal() else row + 1
-            column = 0
-        elif local == "c":
-            filled += 1
-            column += 1
-            place = _REFERENCE.fullmatch(attributes.get("r", ""))
-            here = row
-            if place is not None:
-                column = column_number(place[1].upper())
-                here = int(place[2].lstrip("0")[:12] or 0)
-                if here < 1:
-                    raise ValueError("a place that no cell has")
-            if here < before:
+    def met(is_cell: bool, row: int, column: int, behind: int) -> None:
+        nonlocal rows, columns, filled, before, within
+        if not is_cell:
+            within = row
+        else:
+            if row < 1:
+                raise ValueError("a place that no cell has")
+            if row < before:
                 raise ValueError("rows are not in order")
-            before = here
-            rows, columns = max(rows, row, here), max(columns, column)
+            filled += 1
+            before = row
+            rows, columns = max(rows, row, within), max(columns, column)
 
-    parser = expat.ParserCreate()
-    parser.StartElementHandler = start
     try:
-        parser.Parse(xml, True)
+        walk_cells(xml, met)
     except (expat.ExpatError, ValueError, LookupError) as error:
         raise damaged(opened) from error
     return rows, columns, filled
@@ -329,12 +314,9 @@ class _OdsSizes:
             self._fill_cells += times
             if times > 1:
                 self._take(length * times)
-            if self._fill_cells > _MOST_CELLS_OF_ALL or _is_vast(
-                self._rows, self._columns, self._fill_cells
-            ):
-                raise vast(
-                    self._opened, f"{self._rows} rows and {self._columns} columns"
-                )
+            if self._fill_cells > _MOST_CELLS_OF_ALL:
+                raise vast(self._opened, f"{self._fill_cells:,} cells")
+            check_spanned(self._opened, self._rows, self._columns, self._fill_cells)
         self._repeated = 1
 
     def _take(self, size_bytes: int) -> None:

@@ -1,6 +1,6 @@
 """What the XML of a tab tells beside the values of its cells.
 
-Workbooks are ZIP archives of XML: XLSX (ISO/IEC 29500) and ODS (`ods_xml`). The
+Workbooks are ZIP archives of XML: XLSX (ISO/IEC 29500) and ODS (`ods.read`). The
 library that reads them gives values; here error cells, formulas without results, hidden
 rows and some formats are looked up.
 """
@@ -10,24 +10,30 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Mapping
-from decimal import Decimal
 from typing import Any
 
 import msgspec
 
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.cell_texts import number_text
+from gruff_ledger.lists.workbook.package_parts import parse_xml
+from gruff_ledger.lists.workbook.places import column_number
 from gruff_ledger.lists.workbook.regular.cells import plain_styles
-from gruff_ledger.lists.workbook.tab_sizes import column_number
-from gruff_ledger.lists.workbook.xlsx_package import Package, parse_xml
+from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS
+from gruff_ledger.lists.workbook.xlsx_package import Package
 
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _STRICT = "{http://purl.oclc.org/ooxml/spreadsheetml/main}"
 
-# The most columns that a tab has in any program.
-_MOST_COLUMNS = 1 << 14
+# The last day that a date can have, 31 December 9999.
+LAST_DAY = 2_958_465
 
-# Where the library's lengths of time end, in days.
-_MOST_DAYS = 1e8
+# So many days are no hours that somebody counted, but a date: one of 1927.
+_DATES_FROM = 10_000
+
+# From here days count that are after February 1900.
+_BEFORE_1900 = datetime.datetime(1899, 12, 30)
+_BEFORE_1904 = datetime.datetime(1904, 1, 1)
 
 # Patterns that are looked for in all of a tab begin with plain text, by which they are
 # found fast; elements may have a prefix.
@@ -93,6 +99,12 @@ class Look(msgspec.Struct):
     hidden_cols: list[int] = msgspec.field(default_factory=list)
     merged: list[Span] = msgspec.field(default_factory=list)
 
+    def hide_columns(self, first: int, last: int) -> None:
+        """Take columns as hidden, from 1; they come in order, and each counts once."""
+        known = self.hidden_cols[-1] if self.hidden_cols else 0
+        shown = range(max(first, known + 1), min(last, MOST_COLUMNS) + 1)
+        self.hidden_cols += shown
+
     def mark_odd(self, rule: str, place: CellPlace, text: str) -> None:
         """Take a cell for a finding, and the text to read it as."""
         self.odd.setdefault(rule, {})[place] = text
@@ -103,6 +115,7 @@ class Look(msgspec.Struct):
 NEGATIVE_DATE = "negative date"
 NO_SUCH_DAY = "no such day"
 OVER_A_DAY = "time over 24 hours"
+TIME_WITH_DATE = "time with a date"
 MANY_DIGITS = "more than 15 digits"
 ODD_CELLS = {
     NEGATIVE_DATE: "The cell is formatted as a date or time and holds a number that "
@@ -110,6 +123,8 @@ ODD_CELLS = {
     NO_SUCH_DAY: "The workbook's calendar has 29 February 1900, which never existed.",
     OVER_A_DAY: "The cell is formatted as a time of day and holds more than 24 hours; "
     "it was read as that length of time.",
+    TIME_WITH_DATE: "The cell is formatted as a time of day and holds a date too; both "
+    "were read.",
     MANY_DIGITS: "The cell holds a number of more than 15 digits; workbook programs "
     "keep and show 15.",
 }
@@ -134,12 +149,9 @@ def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
     if b"hidden=" in xml:
         look.hidden_rows = [int(match) for match in _HIDDEN_ROW.findall(xml)]
     if b"<cols" in xml or b":cols" in xml:
-        look.hidden_cols = [
-            col
-            for tag in _COLUMN_TAG.findall(xml, 0, xml.find(b"sheetData"))
-            if _HIDDEN.search(tag)
-            for col in _columns_of(tag)
-        ]
+        for tag in _COLUMN_TAG.findall(xml, 0, xml.find(b"sheetData")):
+            if _HIDDEN.search(tag):
+                look.hide_columns(*_columns_of(tag))
     _look_for_long_numbers(look, xml)
     styles = styles_of(opened, package)
     _look_for_odd_times(look, xml, styles, package.begins_1904)
@@ -164,11 +176,10 @@ def look_at_xlsx(opened: Opened, package: Package, xml: bytes) -> Look:
     return look
 
 
-def _columns_of(tag: bytes) -> range:
+def _columns_of(tag: bytes) -> tuple[int, int]:
+    """Return the first and the last column of an element; none where it says none."""
     first, last = _FIRST_COLUMN.search(tag), _LAST_COLUMN.search(tag)
-    if first is None or last is None:
-        return range(0)
-    return range(int(first[1]), min(int(last[1]), _MOST_COLUMNS) + 1)
+    return (1, 0) if first is None or last is None else (int(first[1]), int(last[1]))
 
 
 def _look_for_long_numbers(look: Look, xml: bytes) -> None:
@@ -228,13 +239,15 @@ def _read_odd_time(
     look: Look, place: CellPlace, text: str, is_time: bool, *, begins_1904: bool
 ) -> None:
     number = float(text)
-    if number < 0 or number == 0:
-        look.mark_odd(NEGATIVE_DATE, place, plain_number(text))
+    if number == 0 and begins_1904:
+        # That calendar has a day of this number.
+        if not is_time:
+            look.values[place] = _BEFORE_1904.date()
+    elif number < 0 or number == 0:
+        look.mark_odd(NEGATIVE_DATE, place, number_text(number))
     elif is_time:
-        if number < _MOST_DAYS:
-            length = datetime.timedelta(days=number)
-            look.odd.setdefault(OVER_A_DAY, {})[place] = text
-            look.values[place] = length
+        if number <= LAST_DAY:
+            look.values[place] = over_a_day(look, place, number, begins_1904)
     elif not begins_1904:
         seconds = round((number - 60) * 86400)
         time = f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}"
@@ -242,9 +255,18 @@ def _read_odd_time(
         look.mark_odd(NO_SUCH_DAY, place, shown)
 
 
-def plain_number(text: str) -> str:
-    """Return a number as written, without exponent."""
-    return f"{Decimal(text):f}" if "e" in text.lower() else text
+def over_a_day(
+    look: Look, place: CellPlace, number: float, begins_1904: bool
+) -> datetime.timedelta | datetime.datetime:
+    """Return what a number of days means that is formatted as a time of day."""
+    rule, value = OVER_A_DAY, datetime.timedelta(days=number)
+    read: datetime.timedelta | datetime.datetime = value
+    if number >= _DATES_FROM:
+        rule = TIME_WITH_DATE
+        since = datetime.timedelta(milliseconds=round(number * 86_400_000))
+        read = (_BEFORE_1904 if begins_1904 else _BEFORE_1900) + since
+    look.odd.setdefault(rule, {})[place] = number_text(number)
+    return read
 
 
 def _cell_place(attributes: bytes) -> tuple[int, int] | None:
@@ -281,7 +303,7 @@ class _Styles(msgspec.Struct, frozen=True):
 _PLAIN_KINDS = {"0", "1", "2", "3", "4", "9", "10", "37", "38", "39", "40", "49"}
 
 # The formats that every workbook has, by number (ISO/IEC 29500-1, 18.8.30).
-_BUILT_IN = {
+BUILT_IN_FORMATS = {
     "9": "0%",
     "10": "0.00%",
     **dict.fromkeys(("14", "15", "16", "17"), "d-m-y"),
@@ -310,7 +332,7 @@ def styles_of(opened: Opened, package: Package) -> _Styles:
         styles = root.find(f"{space}cellXfs")
         for number, style in enumerate(styles if styles is not None else ()):
             kind = style.get("numFmtId", "0")
-            code = codes.get(kind, _BUILT_IN.get(kind, ""))
+            code = codes.get(kind, BUILT_IN_FORMATS.get(kind, ""))
             formats[number] = code if kind in codes or kind in _PLAIN_KINDS else "?"
             first = _first_part(code)
             shown = format_kind(code)

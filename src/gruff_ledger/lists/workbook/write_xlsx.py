@@ -30,6 +30,7 @@ from gruff_ledger.lists.workbook.listed_findings import (
     listed_findings,
 )
 from gruff_ledger.lists.workbook.own_look import OwnBook
+from gruff_ledger.lists.workbook.places import letters_of
 from gruff_ledger.lists.workbook.streamed import Part, may_be_large, write_parts
 from gruff_ledger.lists.workbook.tab_limits import (
     check_size,
@@ -38,7 +39,7 @@ from gruff_ledger.lists.workbook.tab_limits import (
     width_of,
 )
 from gruff_ledger.lists.workbook.xlsx_forms import Forms, worst_of
-from gruff_ledger.lists.workbook.xlsx_rows import TabField, letters_of, sheet_rows
+from gruff_ledger.lists.workbook.xlsx_rows import TabField, sheet_rows
 from gruff_ledger.table import Table
 
 

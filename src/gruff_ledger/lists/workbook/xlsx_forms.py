@@ -9,7 +9,7 @@ from typing import Any
 from gruff_ledger.lists.outputs.cell_findings import Remark
 from gruff_ledger.lists.typed_cells import DATE, TEXT
 from gruff_ledger.lists.workbook.own_look import FONT
-from gruff_ledger.lists.workbook.xlsx_rows import letters_of
+from gruff_ledger.lists.workbook.places import letters_of
 from gruff_ledger.outcome import Severity
 
 # Fills that black text is read on; they differ in lightness too.

@@ -9,35 +9,20 @@ holds nothing else: what was checked is what is read.
 from __future__ import annotations
 
 import io
-import posixpath
 import zipfile
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from xml.etree import ElementTree
 from xml.sax.saxutils import quoteattr
 
 import msgspec
 
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.lists.workbook.tab_sizes import (
-    check_no_doctype,
-    check_strings,
-    damaged,
-)
-from gruff_ledger.problems import UnreadableSource
-
-# An archive that unpacks to more is refused before any of it is unpacked: in all, and
-# for what it is packed in. XML packs to a hundredth at best; a small archive may do
-# better.
-MOST_UNPACKED_BYTES = 1 << 30
-_MOST_TIMES_PACKED = 400
-_ALWAYS_UNPACKED_BYTES = 1 << 26
+from gruff_ledger.lists.workbook.package_parts import Parts, parse_xml
+from gruff_ledger.lists.workbook.tab_sizes import check_no_doctype, check_strings
 
 _RELATIONS = "http://schemas.openxmlformats.org/package/2006/relationships"
 _OFFICE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
-
-# Gives a part by its name; empty where there is none.
-_PartOf = Callable[[str], bytes]
 
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>'
 
@@ -74,52 +59,9 @@ class Package(msgspec.Struct, frozen=True):
     is_own: bool = False
 
 
-def refuse_bomb(opened: Opened, archive: zipfile.ZipFile) -> None:
-    """Refuse an archive by the size that it says it unpacks to."""
-    unpacked = sum(each.file_size for each in archive.infolist())
-    packed = _MOST_TIMES_PACKED * opened.size_bytes
-    most = min(MOST_UNPACKED_BYTES, max(_ALWAYS_UNPACKED_BYTES, packed))
-    if unpacked > most:
-        raise UnreadableSource(
-            f"it would unpack from {opened.size_bytes / 1e6:.1f} to "
-            f"{unpacked / 1e6:.0f} MB, which is more than workbooks do.",
-            "If it is to be trusted, save the tab as delimited text.",
-            file=opened.address,
-        )
-
-
-def member(opened: Opened, archive: zipfile.ZipFile, name: str) -> bytes:
-    """Return a member of the archive; it is never longer than the archive says."""
-    try:
-        return archive.read(name)
-    except KeyError:
-        return b""
-    except RuntimeError as error:  # This is how the module tells of a password.
-        raise UnreadableSource(
-            "it is protected by a password.",
-            "Save it without one.",
-            file=opened.address,
-        ) from error
-    except MemoryError:
-        raise
-    except Exception as error:  # Whatever else unpacking can meet in a damaged file.
-        raise damaged(opened) from error
-
-
-def parse_xml(opened: Opened, xml: bytes) -> ElementTree.Element | None:
-    """Return the root of an XML text; None for an empty one."""
-    if not xml:
-        return None
-    check_no_doctype(opened, xml)
-    try:
-        return ElementTree.fromstring(xml)
-    except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise damaged(opened) from error
-
-
-def xlsx_package(opened: Opened, archive: zipfile.ZipFile) -> Package | None:
+def xlsx_package(opened: Opened, parts: Parts) -> Package | None:
     """
-    Find the parts of an XLSX workbook.
+    Find the parts of an XLSX workbook among those of a package.
 
     Returns
     -------
@@ -129,24 +71,13 @@ def xlsx_package(opened: Opened, archive: zipfile.ZipFile) -> Package | None:
     Raises
     ------
     UnreadableSource
-        If it is damaged: a part that is needed is missing, or there twice.
+        If it is damaged: a part that is needed is missing.
     """
-    # Names of parts differ in more than their case (ISO/IEC 29500-2, 6.2.2.3).
-    names: dict[str, str] = {}
-    for name in archive.namelist():
-        if names.setdefault(name.lower(), name) != name:
-            raise damaged(opened)
-    if len(set(archive.namelist())) < len(archive.namelist()):
-        raise damaged(opened)
-
-    def part(name: str) -> bytes:
-        return member(opened, archive, names.get(name.lower(), ""))
-
-    workbook = _main_part(opened, part)
-    root = parse_xml(opened, part(workbook))
+    workbook = parts.main()
+    root = parse_xml(opened, parts.part(workbook))
     if root is None or root.tag.rpartition("}")[2] != "workbook":
         return None
-    links = _links(opened, part, workbook)
+    links = parts.links(workbook)
     tabs = []
     dates = False
     for each in root.iter():
@@ -155,37 +86,19 @@ def xlsx_package(opened: Opened, archive: zipfile.ZipFile) -> Package | None:
             kind, target = links.get(_link_of(each), ("", ""))
             if kind == "worksheet":
                 shown = each.get("state", "visible") == "visible"
-                there = names.get(target.lower(), "")
+                there = parts.named(target)
                 tabs.append(XlsxTab(each.attrib["name"], shown, there))
         elif local == "workbookPr":
             dates = each.get("date1904") in ("1", "true")
     by_kind = dict(links.values())
-    styles = part(by_kind.get("styles", "xl/styles.xml"))
-    strings = part(by_kind.get("sharedStrings", "xl/sharedStrings.xml"))
+    styles = parts.part(by_kind.get("styles", "xl/styles.xml"))
+    strings = parts.part(by_kind.get("sharedStrings", "xl/sharedStrings.xml"))
     check_no_doctype(opened, styles)
     check_strings(opened, strings)
-    is_own = b"<Application>Gruff Ledger</Application>" in part("docProps/app.xml")
+    is_own = b"<Application>Gruff Ledger</Application>" in parts.part(
+        "docProps/app.xml"
+    )
     return Package(tuple(tabs), dates, styles, strings, is_own)
-
-
-def _main_part(opened: Opened, part: _PartOf) -> str:
-    """Return the name of the part that names the tabs."""
-    for kind, target in _links(opened, part, "").values():
-        if kind == "officeDocument":
-            return target
-    return "xl/workbook.xml"
-
-
-def _links(opened: Opened, part: _PartOf, of: str) -> dict[str, tuple[str, str]]:
-    """Return the links of a part by their names: what is linked, and where it is."""
-    folder, name = posixpath.split(of)
-    root = parse_xml(opened, part(posixpath.join(folder, "_rels", f"{name}.rels")))
-    links = {}
-    for each in root if root is not None else ():
-        target = each.get("Target", "").replace("\\", "/")
-        whole = posixpath.normpath(posixpath.join("/", folder, target)).lstrip("/")
-        links[each.get("Id", "")] = (each.get("Type", "").rpartition("/")[2], whole)
-    return links
 
 
 def _link_of(sheet: ElementTree.Element) -> str:

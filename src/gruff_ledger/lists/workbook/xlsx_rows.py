@@ -24,6 +24,7 @@ from gruff_ledger.lists.joined_rows import (
     join_rows,
 )
 from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number, kind_codes
+from gruff_ledger.lists.workbook.places import letters_of
 
 # What has a meaning of its own in XML, or cannot be in it (ISO/IEC 29500-1, 22.9.2.19,
 # ST_Xstring); an underscore only where it could begin such an escape.
@@ -174,12 +175,3 @@ def has_outer_space(column: Column) -> bool:
         if (chunk.bytes[begins] <= _SPACE).any() or (chunk.bytes[ends] <= _SPACE).any():
             return True
     return False
-
-
-def letters_of(number: int) -> str:
-    """Return what workbooks call a column, counted from 1."""
-    text = ""
-    while number:
-        number, rest = divmod(number - 1, 26)
-        text = chr(ord("A") + rest) + text
-    return text

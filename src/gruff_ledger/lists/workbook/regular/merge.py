@@ -50,6 +50,7 @@ def merge_cells(
     rows = bottom - top + 1
     order = np.argsort(regular.cols, kind="stable")
     bounds = np.searchsorted(regular.cols[order], np.arange(left, right + 2))
+    texts = taken(regular.texts, order)
     columns: list[Column] = []
     numbers: list[Mask] = []
     for place in range(right - left + 1):
@@ -59,7 +60,7 @@ def merge_cells(
         at = regular.rows[mine] - top
         places[at] = np.arange(len(mine))
         is_number[at] = regular.is_number[mine]
-        parts = [taken(regular.texts, mine)]
+        parts = [texts.slice(bounds[place], len(mine))]
         other = place + left - first[1]
         if height and 0 <= other < len(other_columns):
             theirs = other_columns[other]

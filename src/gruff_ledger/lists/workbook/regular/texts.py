@@ -17,7 +17,7 @@ from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.columns.arrays import concat_columns, taken, text_column
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.lists.workbook.number_texts import number_text
+from gruff_ledger.lists.workbook.cell_texts import number_text
 
 Places = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]

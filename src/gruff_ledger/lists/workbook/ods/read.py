@@ -18,9 +18,9 @@ from xml.etree import ElementTree
 import msgspec
 
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.package_parts import member, parse_xml
 from gruff_ledger.lists.workbook.tab_sizes import check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
-from gruff_ledger.lists.workbook.xlsx_package import member, parse_xml
 
 _TAG = re.compile(
     rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"

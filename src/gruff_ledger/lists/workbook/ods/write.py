@@ -26,14 +26,15 @@ from gruff_ledger.lists.workbook.listed_findings import (
     Listed,
     listed_findings,
 )
-from gruff_ledger.lists.workbook.ods_parts import (
+from gruff_ledger.lists.workbook.ods.package import (
     CellStyles,
     content_end,
     content_head,
     fixed_parts,
     note,
 )
-from gruff_ledger.lists.workbook.ods_rows import OdsField, ods_rows, paragraphs
+from gruff_ledger.lists.workbook.ods.rows import OdsField, ods_rows, paragraphs
+from gruff_ledger.lists.workbook.places import letters_of
 from gruff_ledger.lists.workbook.streamed import may_be_large, write_parts
 from gruff_ledger.lists.workbook.tab_limits import (
     UNWRITABLE_IN_XML,
@@ -43,7 +44,6 @@ from gruff_ledger.lists.workbook.tab_limits import (
     width_of,
 )
 from gruff_ledger.lists.workbook.xlsx_forms import FILLS, MOST_NOTES, worst_of
-from gruff_ledger.lists.workbook.xlsx_rows import letters_of
 from gruff_ledger.outcome import Severity
 from gruff_ledger.table import Table
 
