@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
@@ -22,6 +22,12 @@ from gruff_ledger.written.read import (
     read_numbers,
 )
 
+# The levels that match by what a cell means.
+_READ: Mapping[str, Callable[[Table, str], FieldNumbers | FieldDates]] = {
+    "number": read_numbers,
+    "date": read_dates,
+}
+
 
 def key_columns(
     table: Table,
@@ -37,6 +43,8 @@ def key_columns(
     ----------
     table : Table
     headings, levels : sequence of str
+    whole : bool
+        Whether these are all fields of the list, of which not all hold such values.
 
     Returns
     -------
@@ -45,9 +53,6 @@ def key_columns(
         the list writes them; all others as they are.
     notes : tuple of Note
         How fields were read.
-
-    whole : bool
-        Whether these are all fields of the list, of which not all hold such values.
 
     Raises
     ------
@@ -58,22 +63,21 @@ def key_columns(
     notes: tuple[Note, ...] = ()
     for heading, level in zip(headings, levels, strict=True):
         column = table.cells(heading)
-        read: FieldNumbers | FieldDates | None = None
-        if level == "number" and are_plain(table, heading):
-            columns.append(column)
-            continue
-        if whole and kind_of_field(table, heading) != level:
-            columns.append(column)
-            continue
-        if level == "number":
-            read = read_numbers(table, heading)
-        elif level == "date":
-            read = read_dates(table, heading)
-        if read is not None and not read.is_plain:
-            column = plain_cells(column, read)
-            notes += read.notes
+        # What matches as it stands is not read at all.
+        if level in _READ and not _stands(table, heading, level, whole=whole):
+            read = _READ[level](table, heading)
+            if not read.is_plain:
+                column = plain_cells(column, read)
+                notes += read.notes
         columns.append(column)
     return columns, notes
+
+
+def _stands(table: Table, heading: str, level: str, *, whole: bool) -> bool:
+    """Whether a field matches as its cells stand, and need not be read."""
+    if level == "number" and are_plain(table, heading):
+        return True
+    return whole and kind_of_field(table, heading) != level
 
 
 def plain_cells(column: Column, read: FieldNumbers | FieldDates) -> Column:
