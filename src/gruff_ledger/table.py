@@ -415,14 +415,23 @@ class Table(msgspec.Struct, frozen=True, eq=False):
         each source.
         """
         writing = self.writing(heading)
-        codes = writing.codes
+        codes, sources = writing.codes, self.origin.source
+        is_one = not len(sources) or bool(np.all(sources == sources[0]))
+        if codes is None and (is_one or writing.ways[0] is not None):
+            return Writing((writing.ways[0] or TOGETHER,))
         if codes is None:
             codes = np.zeros(len(self), np.int64)
+        # A number for each pair of way and source, and of those a few are met.
         is_open = np.array([way is None for way in writing.ways], np.bool_)
-        sources = np.where(is_open[codes], self.origin.source, 0).astype(np.int64)
-        pairs, numbers = np.unique(codes * (1 << 32) + sources, return_inverse=True)
-        ways = tuple(writing.ways[pair >> 32] or TOGETHER for pair in pairs.tolist())
-        return Writing(ways or (TOGETHER,), numbers if len(ways) > 1 else None)
+        count = int(sources.max(initial=0)) + 1
+        pairs = codes * count + np.where(is_open[codes], sources, 0)
+        is_met = np.zeros(len(writing.ways) * count, np.bool_)
+        is_met[pairs] = True
+        met = np.flatnonzero(is_met)
+        ways = tuple(writing.ways[pair // count] or TOGETHER for pair in met.tolist())
+        numbers = np.zeros(len(is_met), np.int64)
+        numbers[met] = np.arange(len(met))
+        return Writing(ways or (TOGETHER,), numbers[pairs] if len(ways) > 1 else None)
 
     def with_headings(self, headings: Sequence[str]) -> Table:
         """Return the same fields under other headings."""

@@ -26,6 +26,7 @@ from gruff_ledger.columns.arrays import (
     spread_column,
     text_column,
 )
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.problems import BadTerms
 
@@ -182,7 +183,8 @@ def _fitting(spans: list[Span], wanted: int, *, from_the_end: bool) -> list[Span
 
 def find_cuts(column: Column, cutting: Cutting) -> Cuts:
     """Find where the cells of a field are cut."""
-    found = [_cuts_of_chunk(chunk, cutting) for chunk in text_chunks(column)]
+    chunks = list(text_chunks(column))
+    found = mapped(lambda chunk: _cuts_of_chunk(chunk, cutting), chunks)
     slow = _concatenate([each[3] for each in found], np.bool_)
     counts = _concatenate([each[2] for each in found], np.int64)
     counts[blank_mask(column)] = 0
@@ -273,14 +275,15 @@ def cut(
     from_the_end : bool
         Whether the first column has the further parts.
     """
-    made: list[list[pa.Array]] = [[] for _ in range(wanted)]
-    for chunk, starts, ends, cells in zip(
-        text_chunks(column), cuts.starts, cuts.ends, cuts.cells, strict=True
-    ):
-        bounds = _bounds(chunk, starts, ends, cells, wanted, from_the_end)
-        for arrays, (low, high) in zip(made, bounds, strict=True):
-            arrays.append(sliced(chunk, low, high))
-    columns = [_column_of(arrays) for arrays in made]
+
+    def of_chunk(place: int) -> list[pa.Array]:
+        mine = cuts.starts[place], cuts.ends[place], cuts.cells[place]
+        bounds = _bounds(chunks[place], *mine, wanted, from_the_end)
+        return [sliced(chunks[place], low, high) for low, high in bounds]
+
+    chunks = list(text_chunks(column))
+    made = mapped(of_chunk, range(len(chunks)))
+    columns = [_column_of([each[number] for each in made]) for number in range(wanted)]
     if cuts.slow.any():
         pieces = [
             pieces_of(

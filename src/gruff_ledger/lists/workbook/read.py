@@ -380,19 +380,22 @@ def _loaded(opened: Opened, book: _Book, name: str) -> bytes:
         wanted = [each for each in book.wanted if each not in book.loaded]
         loaded, book.regular = {}, {}
         styles = styles_of(opened, book.package)
+        known = book.package.strings, styles.plain, styles.decimals
         for each in dict.fromkeys([name, *wanted]):
             xml = member(opened, book.archive, parts[each])
             if not xml:
                 raise damaged(opened)
             check_no_doctype(opened, xml)
-            xml = with_places(xml)
-            regular = regular_cells(
-                xml, book.package.strings, styles.plain, styles.decimals
-            )
+            regular = regular_cells(xml, *known)
             cells = None
             if regular is not None and regular.extent is not None:
                 cells = check_extent(opened, xml, regular.extent)
-            _reserve(check_xlsx_tab(opened, xml) if cells is None else cells)
+            if cells is None:
+                placed = with_places(xml)
+                if placed is not xml:
+                    xml, regular = placed, regular_cells(placed, *known)
+                cells = check_xlsx_tab(opened, xml)
+            _reserve(cells)
             if regular is not None:
                 # What was read already is not given to the library.
                 book.regular[each], xml = regular, regular.rest

@@ -150,7 +150,9 @@ def _missing_first(columns: list[Column], counts: Indices) -> list[Column]:
 
 def _counted(heading: str, counts: Indices, blank: Mask) -> tuple[Note, ...]:
     """Say how many records have each number of parts."""
-    numbers, times = np.unique(counts[~blank], return_counts=True)
+    times = np.bincount(counts[~blank])
+    numbers = np.flatnonzero(times)
+    times = times[numbers]
     if len(numbers) < 2 and not blank.any():
         return ()
     said = [
