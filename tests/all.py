@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
+from unittest import mock
 
 from tests import warm
 
@@ -18,6 +22,9 @@ ROOT = Path(__file__).parent.parent
 
 # How long each module took the last time, so that no long one is left for the end.
 _TIMES = Path(tempfile.gettempdir()) / "harbour-tests-times.json"
+
+# Memory that temporary files may take.
+_ROOM = 4_000_000_000
 
 
 class Done(NamedTuple):
@@ -64,6 +71,25 @@ def tests_of(told: str) -> int:
     return int(lines[-1].split()[1]) if lines else 0
 
 
+@contextlib.contextmanager
+def files_in_memory() -> Iterator[None]:
+    """
+    Have temporary files lie in memory, where the system has such a folder with room.
+
+    What the program writes it flushes to the disk, which takes most of a test's time.
+    """
+    shared = Path("/dev/shm")
+    if not (os.access(shared, os.W_OK) and shutil.disk_usage(shared).free > _ROOM):
+        yield
+        return
+    with (
+        tempfile.TemporaryDirectory(dir=shared) as folder,
+        mock.patch.dict(os.environ, TMPDIR=folder),
+        mock.patch.object(tempfile, "tempdir", folder),
+    ):
+        yield
+
+
 def main() -> int:
     """Run everything; return 1 if anything failed."""
     try:
@@ -73,7 +99,11 @@ def main() -> int:
     names = sorted(modules(), key=lambda name: -known.get(name, 5))
     failed = passed = skipped = 0
     seconds = {}
-    with warm.listening_for_all(), ThreadPoolExecutor(os.cpu_count() or 1) as workers:
+    with (
+        files_in_memory(),
+        warm.listening_for_all(),
+        ThreadPoolExecutor(os.cpu_count() or 1) as workers,
+    ):
         for done in workers.map(run, names):
             seconds[done.name] = done.seconds
             bad = counted(done.told, "failures") + counted(done.told, "errors")

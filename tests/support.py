@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import atexit
 import csv
 import os
 import re
 import select
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import open_bytes
@@ -57,6 +60,27 @@ def split_command(line: str, folder: Path) -> list[str]:
             else [word]
         )
     ]
+
+
+class Demo(NamedTuple):
+    """The demo as it was run once: where, and what it said."""
+
+    folder: Path
+    told: str
+
+
+# Of this process: most tests only look at what the demo made.
+_demos: list[Demo] = []
+
+
+def _demo(gruff: Callable[..., subprocess.CompletedProcess[bytes]]) -> Demo:
+    if not _demos:
+        held = tempfile.TemporaryDirectory()
+        atexit.register(held.cleanup)
+        folder = Path(held.name)
+        told = gruff("demo", str(folder / "harbour")).stdout.decode()
+        _demos.append(Demo(folder, told))
+    return _demos[0]
 
 
 class FolderTest(unittest.TestCase):
@@ -121,6 +145,12 @@ class FolderTest(unittest.TestCase):
             self.assertEqual(done.returncode, status, told)
         self.assertNotIn("Traceback", told)
         return done
+
+    def make_demo(self) -> str:
+        """Have the folder `harbour` that the demo makes; return what it said."""
+        made = _demo(self.gruff)
+        shutil.copytree(made.folder / "harbour", self.folder / "harbour")
+        return made.told
 
     def type_all(self, folder: Path, typed: list[str]) -> None:
         """Run commands one after the other in a folder, as a shell would."""

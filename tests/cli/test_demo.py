@@ -29,7 +29,7 @@ class DemoTest(FolderTest):
     def setUp(self) -> None:
         """Run the demo."""
         super().setUp()
-        self.told = self.gruff("demo", "harbour").stdout.decode()
+        self.told = self.make_demo()
 
     def incoming(self) -> list[dict[str, str]]:
         """Read the three lists with the standard module, trailing blanks left out."""
@@ -168,7 +168,7 @@ class GuestBookTest(FolderTest):
     def setUp(self) -> None:
         """Run the demo."""
         super().setUp()
-        self.gruff("demo", "harbour")
+        self.make_demo()
         self.came = self.records("harbour/incoming/guests.csv")
         self.result = self.records("harbour/out/guests.csv")
 
@@ -225,11 +225,9 @@ class GuestBookTest(FolderTest):
 class OwnersTest(FolderTest):
     """The part of the demo that finds records that are alike, and what is decided."""
 
-    starts_anew = True
-
     def test_only_what_was_decided_is_set_aside(self) -> None:
         """And what is decided later, on the next run."""
-        self.gruff("demo", "harbour")
+        self.make_demo()
         numbers = [record["No"] for record in self.records("harbour/out/owners.csv")]
         self.assertEqual(len(numbers), 23)
         self.assertNotIn("105", numbers)
@@ -245,7 +243,7 @@ class OwnersTest(FolderTest):
         """A choice that depends on another field, a suggestion, an own message."""
         import openpyxl
 
-        self.gruff("demo", "harbour")
+        self.make_demo()
         book = openpyxl.load_workbook(self.folder / "harbour" / "out" / "harbour.xlsx")
         self.assertEqual(
             book.sheetnames, ["Berths", "No payment", "Guests", "Findings"]

@@ -40,11 +40,11 @@ class CommandTest(FolderTest):
             check=True,
         )
         self.assertEqual(module.stdout.decode().strip(), told)
-        self.assertEqual(self.gruff().stdout, self.gruff("--help").stdout)
+        shown = self.gruff("--help").stdout.decode()
+        self.assertEqual(self.gruff().stdout.decode(), shown)
         for name in (*VERBS, "run", "demo", "docket-schema"):
-            with self.subTest(name=name):
-                self.assertIn(name, self.gruff("--help").stdout.decode())
-                self.assertIn("Usage", self.gruff(name, "-h").stdout.decode())
+            self.assertIn(name, shown)
+        self.assertIn("Usage", self.gruff("sort", "-h").stdout.decode())
 
     def test_a_pipe_gets_the_result_and_nothing_else(self) -> None:
         """The summary goes to standard error."""
@@ -197,8 +197,6 @@ class CommandTest(FolderTest):
 
 
 class RefusalTest(FolderTest):
-    starts_anew = True
-
     def test_every_mistake_is_one_clear_paragraph(self) -> None:
         """Exit status 2, what, where, and what to do."""
         self.write("a.csv", LIST)
@@ -325,8 +323,6 @@ class RefusalTest(FolderTest):
 
 
 class OutputLawsTest(FolderTest):
-    starts_anew = True
-
     def setUp(self) -> None:
         """Write a list and an old result."""
         super().setUp()
@@ -412,8 +408,6 @@ class OutputLawsTest(FolderTest):
 
 
 class OutputNameTest(FolderTest):
-    starts_anew = True
-
     def test_a_dash_is_no_file(self) -> None:
         """It stands for standard input, and could be meant for standard output."""
         self.write("a.csv", LIST)
@@ -423,8 +417,6 @@ class OutputNameTest(FolderTest):
 
 
 class SameByDocketTest(FolderTest):
-    starts_anew = True
-
     CASES = {
         "show": (
             (

@@ -19,7 +19,7 @@ def commands(name: str, heading: str) -> list[str]:
 
 class TypedTest(FolderTest):
     def test_the_commands_of_the_readme(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         typed = commands("README.md", "## Work on lists")
         # What a publisher on the web is needed for is tested elsewhere.
         typed = [
@@ -29,19 +29,19 @@ class TypedTest(FolderTest):
         self.type_all(self.folder / "harbour", typed)
 
     def test_the_commands_of_the_guide_to_fields(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         typed = commands("docs/fields.md", "# Work on fields")
         self.assertGreater(len(typed), 9)
         self.type_all(self.folder / "harbour" / "incoming", typed)
 
     def test_the_commands_of_the_guide_to_values(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         typed = commands("docs/values.md", "# Values")
         self.assertGreater(len(typed), 6)
         self.type_all(self.folder / "harbour" / "incoming", typed)
 
     def test_the_commands_of_the_guides_to_rules_and_duplicates(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         folder = self.folder / "harbour"
         for name in ("docs/rules.md", "docs/duplicates.md"):
             typed = commands(name, "# ")
@@ -57,7 +57,7 @@ class TypedTest(FolderTest):
         self.type_all(folder, typed[1:])
 
     def test_the_commands_of_the_guides_to_the_ledger_and_to_large_lists(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         folder = self.folder / "harbour"
         for name in ("docs/ledger.md", "docs/large.md"):
             typed = commands(name, "# ")
@@ -65,7 +65,7 @@ class TypedTest(FolderTest):
             self.type_all(folder, typed)
 
     def test_the_commands_of_the_guide_to_putting_lists_together(self) -> None:
-        self.gruff("demo", "harbour", "--quiet")
+        self.make_demo()
         typed = commands("docs/together.md", "# ")
         self.assertGreater(len(typed), 12)
         self.type_all(self.folder / "harbour", typed)
