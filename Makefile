@@ -18,9 +18,10 @@ test: .venv-test/ready
 check: .venv-test/checks-ready
 	.venv-test/$(BIN)/ruff format --check .
 	.venv-test/$(BIN)/ruff check .
-	.venv-test/$(BIN)/mypy
-	.venv-test/$(BIN)/mypy --platform win32
-	.venv-test/$(BIN)/mypy --platform darwin
+	$(MAKE) -j2 types-linux types-win32 types-darwin
+
+types-%:
+	.venv-test/$(BIN)/mypy --platform $* --cache-dir .mypy_cache/$*
 
 bench: .venv-test/ready
 	.venv-test/$(BIN)/python bench/measure.py

@@ -22,6 +22,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import unittest
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -38,6 +39,9 @@ _MOST_BYTES = 1 << 20
 # What tests load beside the program's own modules; others are loaded when needed.
 _PACKAGES = ("pyarrow.csv", "rich.table", "xlsxwriter", "sqlalchemy", "jinja2")
 
+# What modules of tests load.
+_PACKAGES_OF_TESTS = ("hypothesis.strategies", "openpyxl", "tests.support")
+
 
 class Loaded(NamedTuple):
     """A process that has loaded the program, and where it listens."""
@@ -52,16 +56,20 @@ class Loaded(NamedTuple):
         stdin: bytes = b"",
         environment: Mapping[str, str],
         seconds: float = 120,
+        program: str = "gruff",
     ) -> subprocess.CompletedProcess[bytes]:
         """
         Run the program with streams that are pipes, and wait for its end.
+
+        Where `program` is "unittest", it is that instead, for a module of tests.
 
         Raises
         ------
         subprocess.TimeoutExpired
             If it takes longer than that.
         """
-        asked = json.dumps([list(arguments), str(folder), dict(environment)]).encode()
+        said = [program, list(arguments), str(folder), dict(environment)]
+        asked = json.dumps(said).encode()
         (from_us, to_it), (out, out_of_it), (err, err_of_it) = (
             os.pipe() for _ in range(3)
         )
@@ -81,7 +89,7 @@ class Loaded(NamedTuple):
                 except TimeoutError as error:
                     raise subprocess.TimeoutExpired(arguments, seconds) from error
         return subprocess.CompletedProcess(
-            ["gruff", *arguments], status, shown.result(), told.result()
+            [program, *arguments], status, shown.result(), told.result()
         )
 
 
@@ -97,25 +105,23 @@ def _take(number: int) -> bytes:
 
 
 @contextlib.contextmanager
-def listening(source: Path | None = None) -> Iterator[Loaded]:
-    """
-    Have a loaded process at hand; that of the run of all tests, where there is one.
-
-    Parameters
-    ----------
-    source : Path, optional
-        The folder of another version of the package, which it is to load.
-    """
-    if source is None and _LISTENING in os.environ:
+def listening() -> Iterator[Loaded]:
+    """Have a loaded process at hand: that of the run of all tests, if there is one."""
+    if _LISTENING in os.environ:
         yield Loaded(os.environ[_LISTENING])
         return
-    others = {} if source is None else {"PYTHONPATH": str(source)}
+    with _begun() as loaded:
+        yield loaded
+
+
+@contextlib.contextmanager
+def _begun(*packages: str) -> Iterator[Loaded]:
+    """Have one that was begun just now, with packages beside those of the program."""
     with tempfile.TemporaryDirectory() as folder:
         door = str(Path(folder) / "door")
         process = subprocess.Popen(
-            [sys.executable, "-m", "tests.warm", door],
+            [sys.executable, "-m", "tests.warm", door, *packages],
             cwd=Path(__file__).parent.parent,
-            env={**os.environ, **others},
             # As the streams of each run are; Python takes files for something else.
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
@@ -131,15 +137,23 @@ def listening(source: Path | None = None) -> Iterator[Loaded]:
 
 
 @contextlib.contextmanager
-def listening_for_all() -> Iterator[None]:
-    """Have one at hand for the processes that are begun meanwhile, where it can be."""
+def listening_for_all() -> Iterator[Loaded | None]:
+    """
+    Have one at hand for all modules of tests, and one that runs the modules.
+
+    Yields
+    ------
+    Loaded or None
+        The second one; None where a process cannot be copied.
+    """
     if not CAN_FORK:
-        yield
+        yield None
         return
-    with listening() as loaded:
+    # The one that runs the program is small, for each run copies it.
+    with _begun() as loaded, _begun(*_PACKAGES_OF_TESTS) as running:
         os.environ[_LISTENING] = loaded.door
         try:
-            yield
+            yield running
         finally:
             del os.environ[_LISTENING]
 
@@ -152,22 +166,22 @@ def _wait_for(path: str, process: subprocess.Popen[bytes]) -> None:
         time.sleep(0.01)
 
 
-def _load_all() -> None:
-    """Load what the program's commands load, without beginning a thread."""
+def _load_all(packages: Sequence[str] = ()) -> None:
+    """Load what the program's commands load, and more, without beginning a thread."""
     os.environ["OPENBLAS_NUM_THREADS"] = "1"
     sys.argv = ["gruff"]
     package = importlib.import_module("gruff_ledger")
     for module in pkgutil.walk_packages(package.__path__, "gruff_ledger."):
         if not module.name.endswith("__main__"):
             importlib.import_module(module.name)
-    for name in _PACKAGES:
+    for name in (*_PACKAGES, *packages):
         importlib.import_module(name)
     gc.collect()
     gc.freeze()
 
 
-def _listen(path: str) -> None:
-    _load_all()
+def _listen(path: str, *packages: str) -> None:
+    _load_all(packages)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     with socket.socket(socket.AF_UNIX) as door:
         # It is there only when somebody listens.
@@ -208,17 +222,21 @@ def _receive(line: socket.socket) -> tuple[bytes, list[int]]:
     return asked, list(array.array("i", numbers))
 
 
-def _start(arguments: list[str], folder: str, environment: dict[str, str]) -> None:
+def _start(
+    program: str, arguments: list[str], folder: str, environment: dict[str, str]
+) -> None:
     os.chdir(folder)
     os.environ.clear()
     os.environ.update(environment)
     time.tzset()
     signal.signal(signal.SIGINT, signal.default_int_handler)
-    sys.argv = ["gruff", *arguments]
+    sys.argv = [program, *arguments]
+    if program == "unittest":
+        unittest.main(module=None)
     from gruff_ledger.cli import start
 
     start.main()
 
 
 if __name__ == "__main__":
-    _listen(sys.argv[1])
+    _listen(*sys.argv[1:])
