@@ -9,6 +9,8 @@ from gruff_ledger.problems import UnreadableSource
 from tests.lists.books import book_as_ods, by_odfpy, rewrite_member
 from tests.lists.workbook.test_read import notes, read
 
+CALCEXT = b'xmlns:calcext="urn:org:documentfoundation:names:experimental:calc"'
+
 
 class OdsTest(unittest.TestCase):
     """What stands in the XML of an ODS workbook, as office programs write it."""
@@ -55,6 +57,29 @@ class OdsTest(unittest.TestCase):
             with self.subTest(row=row[:60]), self.assertRaises(UnreadableSource) as it:
                 read(self.data(row))
             self.assertIn("more than can be held", it.exception.what)
+
+    def test_groups_of_rows_and_columns_are_no_rows_and_columns(self) -> None:
+        """What stands in them is found where it is."""
+        row = (
+            '<table:table-row-group table:display="true">'
+            f"<table:table-row>{self.CELL}{self.CELL}{self.END}"
+            '<table:table-row table:visibility="collapse">'
+            f'{self.CELL}<table:table-cell calcext:value-type="error" '
+            'office:value-type="string"><text:p>#N/A</text:p></table:table-cell>'
+            f"{self.END}</table:table-row-group>"
+        )
+        reading = read(
+            rewrite_member(
+                self.data(row),
+                "content.xml",
+                (b"<office:document-content", b"<office:document-content " + CALCEXT),
+            )
+        )
+        (found,) = reading.findings
+        self.assertEqual(found.rule, "error in the workbook")
+        self.assertEqual(found.origin.record.tolist(), [3])
+        self.assertEqual(reading.table.records()[2], ("x", "#N/A"))
+        self.assertIn("1 record is in hidden rows", notes(reading))
 
     def test_xml_laid_out_for_people_is_read_alike(self) -> None:
         """With line ends and spaces between its elements, and the file's own hash."""

@@ -5,16 +5,15 @@ import random
 import tracemalloc
 import unittest
 import zipfile
-from unittest import mock
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.reading import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
-from gruff_ledger.lists.workbook import tab_sizes
+from gruff_ledger.lists.workbook.ods.tags import tags_in, widest_row
 from gruff_ledger.lists.workbook.read import read_workbook, workbook_parts
 from gruff_ledger.lists.workbook.tab_sizes import (
-    _is_small,
     _parse_extent,
+    _stands_for_itself,
     check_ods,
     check_xlsx_tab,
     column_number,
@@ -252,26 +251,26 @@ class OdsTest(unittest.TestCase):
         chance = random.Random(5)
         for end in [len(xml) - 1, *(chance.randrange(len(xml)) for _ in range(40))]:
             with self.subTest(end=end), self.assertRaises(UnreadableSource):
-                check_ods(OPENED, xml[:end])
+                check_ods(OPENED, xml[:end], 0)
 
     def test_cells_that_stand_for_no_others_are_counted_by_their_tags(self) -> None:
         """They are parsed one by one only where that could matter."""
         row = b"<table:table-row><table:table-cell/><table:table-cell/>"
         row += b"</table:table-row>"
         small = b"<office:x><table:table>" + row * 9 + b"</table:table></office:x>"
-        self.assertTrue(_is_small(small))
-        with mock.patch.object(tab_sizes, "_MOST_CELLS", 17):
-            self.assertFalse(_is_small(small))
+        tags = tags_in(small)
+        self.assertEqual((len(tags.rows), widest_row(tags)), (9, 2))
+        self.assertTrue(_stands_for_itself(small))
         for mark in (
             b'<table:table-cell table:number-columns-repeated="2"/>',
             b'<text:s text:c="99999999"/>',
             b"<text:s text:c='2'/>",
         ):
             with self.subTest(mark):
-                self.assertFalse(_is_small(small.replace(row, mark, 1)))
-        check_ods(OPENED, small)
+                self.assertFalse(_stands_for_itself(small.replace(row, mark, 1)))
+        check_ods(OPENED, small, 18)
         with self.assertRaisesRegex(UnreadableSource, "damaged"):
-            check_ods(OPENED, small.replace(b"</table:table>", b""))
+            check_ods(OPENED, small.replace(b"</table:table>", b""), 18)
 
     def test_nothing_large_is_held_meanwhile(self) -> None:
         """Of a small file that says it is large."""

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import itertools
 import re
-from bisect import bisect_left
 from xml.parsers import expat
 
 from gruff_ledger.lists.source import Opened
@@ -42,10 +41,8 @@ _WITH_PREFIX = re.compile(rb":(?:c[\s/>]|sheetData)")
 _PLAIN_CELL = re.compile(
     rb'<c r="[A-Z]{1,3}+([1-9][0-9]{0,6}+)"(?: [stcvmph]++="[^"<>&]*+")*+\s?/?+>'
 )
-# Of ODS, spaces that are counted, rows and cells.
+# Of ODS, spaces that are counted.
 _SPACES = re.compile(rb'text:c="(\d{1,6})"')
-_ROW_TAG = re.compile(rb"<table:table-row[\s/>]")
-_CELL_TAG = re.compile(rb"<table:(?:covered-)?table-cell[\s/>]")
 
 
 def damaged(opened: Opened) -> UnreadableSource:
@@ -133,9 +130,16 @@ def check_strings(opened: Opened, xml: bytes) -> None:
         raise vast(opened, f"more than {MOST_STRINGS} texts")
 
 
-def check_ods(opened: Opened, xml: bytes) -> None:
+def check_ods(opened: Opened, xml: bytes, spanned: int) -> None:
     """
     Check that the tabs of an ODS workbook can be held; all of its XML is parsed.
+
+    Parameters
+    ----------
+    opened : Opened
+    xml : bytes
+    spanned : int
+        How many cells it has at most, where none stands for others.
 
     Raises
     ------
@@ -143,7 +147,7 @@ def check_ods(opened: Opened, xml: bytes) -> None:
         If one spans too much, or it is no XML: the library would never end then.
     """
     check_no_doctype(opened, xml)
-    if not _is_small(xml):
+    if spanned > _MOST_CELLS or not _stands_for_itself(xml):
         _OdsSizes(opened).parse(xml)
         return
     try:
@@ -152,21 +156,12 @@ def check_ods(opened: Opened, xml: bytes) -> None:
         raise damaged(opened) from error
 
 
-def _is_small(xml: bytes) -> bool:
-    """Whether the cells of ODS are surely few enough: none stands for others."""
+def _stands_for_itself(xml: bytes) -> bool:
+    """Whether no cell of ODS stands for others, and no space for very many."""
     if b"-repeated" in xml:
         return False
     spaces = _SPACES.findall(xml)
-    if len(spaces) < xml.count(b"text:c") or sum(map(int, spaces)) > _MOST_CELLS:
-        return False
-    # The most cells that a row has are no more than those between two tags of rows.
-    rows = [match.start() for match in _ROW_TAG.finditer(xml)]
-    cells = [match.start() for match in _CELL_TAG.finditer(xml)]
-    counts = itertools.pairwise(
-        [0, *(bisect_left(cells, at) for at in rows), len(cells)]
-    )
-    widest = max(stop - start for start, stop in counts)
-    return len(rows) * widest <= _MOST_CELLS
+    return len(spaces) >= xml.count(b"text:c") and sum(map(int, spaces)) <= _MOST_CELLS
 
 
 def check_no_doctype(opened: Opened, xml: bytes) -> None:

@@ -11,30 +11,29 @@ import html
 import io
 import re
 import zipfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 from xml.etree import ElementTree
 
 import msgspec
+import numpy as np
 
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.ods.tags import TabCells, Tags, tags_in, widest_row
 from gruff_ledger.lists.workbook.package_parts import member, parse_xml
-from gruff_ledger.lists.workbook.tab_sizes import check_ods
+from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS, check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
 
-_TAG = re.compile(
-    rb"<table:(?:(table\b(?!-)[^>]*)|(table-row\b[^>]*)|"
-    rb"((?:covered-)?table-cell\b[^>]*)|(table-column\b[^>]*))>"
-)
-_NAME = re.compile(rb'table:name="([^"]*)"')
+_COLUMN = re.compile(rb"<table:table-column(?=[\s/>])[^>]*>")
 _COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
-_ROWS_REPEATED = re.compile(rb'number-rows-repeated="(\d+)"')
 _COLUMNS_SPANNED = re.compile(rb'number-columns-spanned="(\d+)"')
 _ROWS_SPANNED = re.compile(rb'number-rows-spanned="(\d+)"')
 _STYLE = re.compile(rb'(?:default-cell-)?style-name="([^"]*)"')
 _TIME = re.compile(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)S"')
 _LONG_NUMBER = re.compile(rb'office:value="(-?\d{16,})"')
 _SPECIAL = re.compile(rb'time-value|"percentage"|spanned|"error"')
+_FLOAT = re.compile(rb'"float"')
+_BREAK = re.compile(rb"<text:(?:tab|line-break)")
 _HIDDEN = re.compile(rb'visibility="(?:collapse|filter)"')
 
 _SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
@@ -47,6 +46,8 @@ _DECIMALS = re.compile(rb'office:value="-?\d+\.(\d*0)"')
 
 # White space between elements, where it means nothing.
 _LAYOUT = re.compile(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
+
+_LAYOUT_MARKS = (b">\n", b"> ", b">\t", b">\r")
 
 # What is told of rows that stand for many.
 _MOST_TOLD = 1000
@@ -65,7 +66,9 @@ class _Formats(msgspec.Struct, frozen=True):
 
 def ods_tab(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     """Return the XML that holds all tabs; they were seen to when it was opened."""
-    return member(opened, archive, "content.xml")
+    if "content" not in opened.memo:
+        opened.memo["content"] = member(opened, archive, "content.xml")
+    return opened.memo["content"]  # type: ignore[no-any-return]
 
 
 def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
@@ -81,14 +84,18 @@ def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
         If it is damaged, or its cells span too much.
     """
     xml = ods_tab(opened, archive)
-    check_ods(opened, xml)
+    tags = tags_of(opened, xml)
+    check_ods(opened, xml, len(tags.rows) * widest_row(tags))
     # It tells whether parts are encrypted.
     manifest = member(opened, archive, "META-INF/manifest.xml")
     parse_xml(opened, manifest)
     sink = io.BytesIO()
     with zipfile.ZipFile(sink, "w") as made:
         made.writestr("mimetype", member(opened, archive, "mimetype"))
-        made.writestr("content.xml", _LAYOUT.sub(rb"><\1", xml))
+        # Hardly ever does white space follow a tag, and that is found fast.
+        if any(mark in xml for mark in _LAYOUT_MARKS):
+            xml = _LAYOUT.sub(rb"><\1", xml)
+        made.writestr("content.xml", xml)
         if manifest:
             made.writestr("META-INF/manifest.xml", manifest)
     return sink.getvalue()
@@ -102,48 +109,74 @@ def look_at_ods(
     formats = _formats(opened, archive, xml)
     is_own = _OWN in member(opened, archive, "meta.xml")
     has_breaks = b"<text:tab" in xml or b"<text:line-break" in xml
-    # Of most numbers nothing is to be told, and they are passed over.
-    looks_at_numbers = is_own or formats.padded or _LONG_NUMBER.search(xml)
-    row, repeat, col, declared = 0, 0, 0, 0
-    defaults: dict[int, str] = {}
-    for match in _tags(xml, name):
-        _, row_tag, cell, column = match.groups()
-        if column is not None:
-            count = min(_repeats(_COLUMNS_REPEATED, column), 1 << 14)
-            style = _STYLE.search(column)
-            if style is not None and style[1].decode() in formats.padded:
-                for place in range(declared + 1, declared + count + 1):
-                    defaults[place] = style[1].decode()
-            if _HIDDEN.search(column):
-                look.hidden_cols += range(declared + 1, declared + count + 1)
-            declared += count
-        elif row_tag is not None:
-            row += repeat
-            repeat = _repeats(_ROWS_REPEATED, row_tag)
-            col = 0
-            if _HIDDEN.search(row_tag):
-                look.hidden_rows += range(row + 1, row + min(repeat, _MOST_TOLD) + 1)
-        else:
-            count = 1
-            if b"repeated" in cell:
-                count = _repeats(_COLUMNS_REPEATED, cell)
-            is_number = b'"float"' in cell and looks_at_numbers
-            is_text = b'"string"' in cell and has_breaks
-            if is_number or is_text or _SPECIAL.search(cell):
-                places = [
-                    (each, place)
-                    for each in range(row + 1, row + repeat + 1)
-                    for place in range(col + 1, col + count + 1)
-                ]
-                _look_at_cell(look, cell, places, formats, defaults)
-                shown = _DECIMALS.search(cell) if is_own else None
-                if shown is not None:
-                    decimals = Decimals(len(shown[1]))
-                    look.decimals.update(dict.fromkeys(places, decimals))
-                if has_breaks or b'"error"' in cell:
-                    _look_at_text(look, xml, match.end(), cell, places)
-            col += count
+    tab = TabCells(xml, tags_of(opened, xml), name)
+    defaults = _look_at_columns(look, xml, tab, formats)
+    for start, end in tab.spans:
+        for match in _HIDDEN.finditer(xml, start, end):
+            number = int(np.searchsorted(tab.rows, match.start())) - 1
+            if number < 0 or match.start() > xml.find(b">", int(tab.rows[number])):
+                continue
+            first, count = int(tab.row_numbers[number]), int(tab.row_counts[number])
+            look.hidden_rows += range(first, first + min(count, _MOST_TOLD))
+    in_tags, in_bodies = [_SPECIAL], []
+    if is_own:
+        in_tags.append(_DECIMALS)
+    if formats.padded:
+        names = b"|".join(re.escape(each.encode()) for each in formats.padded)
+        by_style = re.compile(rb'style-name="(?:%s)"' % names)
+        in_tags.append(_FLOAT if defaults else by_style)
+    if _LONG_NUMBER.search(xml):
+        in_tags.append(_LONG_NUMBER)
+    if has_breaks:
+        in_bodies.append(_BREAK)
+    numbers: set[int] = set()
+    for patterns, is_in_tag in ((in_tags, True), (in_bodies, False)):
+        found = [
+            match.start()
+            for pattern in patterns
+            for start, end in tab.spans
+            for match in pattern.finditer(xml, start, end)
+        ]
+        numbers |= tab.cells_at(found, in_tags=is_in_tag)
+    for number in sorted(numbers):
+        end = tab.end_of(number)
+        cell = xml[tab.start_of(number) : end]
+        places = tab.places_of(number)
+        _look_at_cell(look, cell, places, formats, defaults)
+        shown = _DECIMALS.search(cell) if is_own else None
+        if shown is not None:
+            decimals = Decimals(len(shown[1]))
+            look.decimals.update(dict.fromkeys(places, decimals))
+        if has_breaks or b'"error"' in cell:
+            _look_at_text(look, xml, end + 1, cell, places)
     return look
+
+
+def tags_of(opened: Opened, xml: bytes) -> Tags:
+    """Return the tags of a workbook's XML, which are found once."""
+    if "tags" not in opened.memo:
+        opened.memo["tags"] = tags_in(xml)
+    return opened.memo["tags"]  # type: ignore[no-any-return]
+
+
+def _look_at_columns(
+    look: Look, xml: bytes, tab: TabCells, formats: _Formats
+) -> dict[int, str]:
+    """Look up the hidden columns; return those that show leading zeros by default."""
+    declared = 0
+    defaults: dict[int, str] = {}
+    for start, end in tab.spans:
+        for match in _COLUMN.finditer(xml, start, end):
+            count = min(_repeats(_COLUMNS_REPEATED, match[0]), MOST_COLUMNS)
+            last = min(declared + count, MOST_COLUMNS)
+            style = _STYLE.search(match[0])
+            if style is not None and style[1].decode() in formats.padded:
+                for place in range(declared + 1, last + 1):
+                    defaults[place] = style[1].decode()
+            if _HIDDEN.search(match[0]):
+                look.hide_columns(declared + 1, last)
+            declared = last
+    return defaults
 
 
 def _look_at_cell(
@@ -282,21 +315,6 @@ def _styles_of(xml: bytes) -> bytes:
     if start < 0 or begin < 0 or end < begin:
         return b""
     return opening + xml[begin:end] + end_mark + b"</office:document-content>"
-
-
-def _tags(xml: bytes, name: str) -> Iterator[re.Match[bytes]]:
-    """Yield the tag of each column, row or cell of a tab."""
-    here = False
-    for match in _TAG.finditer(xml):
-        if match[1] is not None:
-            found = _NAME.search(match[1])
-            here = found is not None and _unescape(found[1]) == name
-        elif here:
-            yield match
-
-
-def _unescape(text: bytes) -> str:
-    return html.unescape(text.decode("utf-8", "replace"))
 
 
 def _repeats(pattern: re.Pattern[bytes], attributes: bytes) -> int:
