@@ -126,6 +126,15 @@ class TabCells:
             and (not in_tags or at < self.end_of(number))
         }
 
+    def numbers_of(self, tags: _Places) -> _Places:
+        """Return the numbers of the cells whose tags begin at some bytes, else -1."""
+        numbers = np.searchsorted(self._cells, tags)
+        near = np.minimum(numbers, len(self._cells) - 1)
+        if not len(self._cells):
+            return np.full(len(tags), -1)
+        is_of_cell = (self._cells[near] == tags) & (self._in_row[near] >= 0)
+        return np.where(is_of_cell, near, -1)
+
     def start_of(self, number: int) -> int:
         """Return where the tag of a cell begins."""
         return int(self._cells[number])
@@ -138,6 +147,8 @@ class TabCells:
         """Return the rows and columns that a cell's tag stands for, from 1."""
         row, column = int(self._in_row[number]), int(self._columns[number])
         first = int(self.row_numbers[row])
+        if self._counts[number] == 1 == self.row_counts[row]:
+            return [(first, column)]
         return [
             (each, place)
             for each in range(first, first + int(self.row_counts[row]))
