@@ -53,6 +53,13 @@ class FirstWithSameKeyTest(unittest.TestCase):
             first = first_with_same_key(columns)
         self.assertEqual(first.tolist(), by_hand(records))
 
+    @given(st.lists(st.sampled_from([0, 1, 2**61, 2**61 + 1, 2**63, 2**64 - 1])))
+    def test_values_find_each_other_in_parts_too(self, values: list[int]) -> None:
+        prints = np.array(values, np.uint64)
+        with mock.patch.object(same_key, "_PARTED_FROM", 1):
+            first = same_key.first_equal(prints)
+        self.assertEqual(first.tolist(), [values.index(each) for each in values])
+
     def test_looks_at_telling_fields_first_on_long_lists(self) -> None:
         """The result does not depend on which they are."""
         n = 20_000

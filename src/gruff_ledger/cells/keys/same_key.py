@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -50,6 +50,12 @@ _STRETCH_RECORDS = 1 << 16
 
 # Up to so many short values are looked for one by one.
 _FEW_VALUES = 8
+
+# From so many on, values are looked for in so many parts, by their first bits.
+_PARTED_FROM = 1 << 18
+_PARTS = 8
+_PART_BITS = np.uint64(3)
+_PART_SHIFT = np.uint64(64) - _PART_BITS
 
 # Records compared cell by cell at a time.
 _COMPARED_RECORDS = 1 << 16
@@ -298,8 +304,31 @@ def first_equal(values: Fingerprints) -> Indices:
 
 def _first_equal(values: Fingerprints) -> Indices:
     n = len(values)
+    if n < _PARTED_FROM:
+        return _first_in_table(values).astype(np.int64)
+    # Parts by first bits have small tables, of which some stay in the processor's
+    # cache, and each thread has its own.
+    order = np.argsort(_by_first_bits(values, _PARTS), kind="stable")
+    parted = values[order]
+    ends = np.searchsorted(parted, np.arange(1, _PARTS, dtype=np.uint64) << _PART_SHIFT)
     first = np.empty(n, np.int64)
-    waiting = np.arange(n, dtype=np.int64)
+
+    def of_part(bounds: tuple[int, int]) -> None:
+        mine = order[slice(*bounds)]
+        # The bits that all of a part share say nothing in it.
+        found = _first_in_table(parted[slice(*bounds)] << _PART_BITS)
+        first[mine] = mine[found]
+
+    mapped(of_part, list(itertools.pairwise([0, *ends.tolist(), n])))
+    return first
+
+
+def _first_in_table(values: Fingerprints) -> npt.NDArray[np.integer]:
+    n = len(values)
+    # Small numbers are half the memory, which is most of the work.
+    kind: Any = np.int32 if n < 1 << 31 else np.int64
+    first = np.empty(n, kind)
+    waiting = np.arange(n, dtype=kind)
     mine = values
     # Any odd numbers would do: they bring other bits to the front in each round.
     for spread in itertools.cycle(TABLE_SPREADS):
@@ -308,7 +337,7 @@ def _first_equal(values: Fingerprints) -> Indices:
         bits = max(8, (2 * len(waiting)).bit_length())
         # As signed numbers they are indices as they are.
         slots = ((mine * spread) >> np.uint64(64 - bits)).view(np.int64)
-        table = np.empty(1 << bits, np.int64)
+        table = np.empty(1 << bits, kind)
         # From the last to the first: of several in one slot the first one stays.
         table[slots[::-1]] = waiting[::-1]
         found = table.take(slots)
