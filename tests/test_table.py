@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from gruff_ledger.columns.arrays import (
     concat_columns,
     constant_column,
+    emptied,
     taken,
     text_column,
 )
@@ -110,6 +111,24 @@ class TakeTest(unittest.TestCase):
         ):
             for name, value in known.items():
                 self.assertEqual(getattr(other, name), value)
+
+
+class EmptiedTest(unittest.TestCase):
+    def test_cells_are_empty_where_the_mask_is_true(self) -> None:
+        """In short columns and in long ones of several chunks."""
+        for n in (0, 3, 5000):
+            texts = [f"é{place % 17}" * (place % 4) for place in range(n)]
+            mask = np.arange(n) % 3 == 1
+            column = concat_columns(
+                [text_column(texts[: n // 3]), text_column(texts[n // 3 :])]
+            )
+            found = emptied(column, mask)
+            self.assertEqual(
+                found.to_pylist(),
+                ["" if place % 3 == 1 else text for place, text in enumerate(texts)],
+            )
+            self.assertEqual((found.null_count, len(found)), (0, n))
+            self.assertEqual(found.type, column.type)
 
 
 class WithFieldTest(unittest.TestCase):

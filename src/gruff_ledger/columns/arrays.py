@@ -33,9 +33,7 @@ def filter_column(column: Column, wanted: Mask) -> Column:
     """Return the cells of a column where `wanted` is true."""
     if len(column) <= _SMALL_RECORDS:
         return text_column(itertools.compress(column.to_pylist(), wanted.tolist()))
-    # Handed over as bits: Arrow's own conversion of an array loads a module for it.
-    bits = pa.py_buffer(np.packbits(wanted, bitorder="little"))
-    mask = pa.Array.from_buffers(pa.bool_(), len(wanted), [None, bits])
+    mask = _bits(wanted)
     call = arrow_functions().call_function
     if storage().holds_whole:
         return call("filter", [column, mask])
@@ -49,6 +47,28 @@ def filter_column(column: Column, wanted: Mask) -> Column:
             at += len(chunk)
 
     return concat_columns(parts())
+
+
+def _bits(mask: Mask) -> Any:
+    """Return a mask as Arrow's, whose own conversion of arrays loads a module."""
+    bits = pa.py_buffer(np.packbits(mask, bitorder="little"))
+    return pa.Array.from_buffers(pa.bool_(), len(mask), [None, bits])
+
+
+def emptied(column: Column, mask: Mask) -> Column:
+    """Return a column with empty cells where `mask` is true."""
+    if len(column) <= _SMALL_RECORDS:
+        cells = zip(column.to_pylist(), mask.tolist(), strict=True)
+        return text_column("" if is_empty else cell for cell, is_empty in cells)
+    bits, call = _bits(mask), arrow_functions().call_function
+    ends = list(itertools.accumulate(map(len, column.chunks)))
+
+    def part(number: int) -> Column:
+        chunk = column.chunk(number)
+        mine = bits.slice(ends[number] - len(chunk), len(chunk))
+        return pa.chunked_array([call("if_else", [mine, pa.scalar(""), chunk])])
+
+    return concat_columns(map_ahead(part, range(column.num_chunks)))
 
 
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:

@@ -15,7 +15,12 @@ from gruff_ledger.cells.dates.moments import to_column as moments_to_column
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.numbers.amounts import to_column as amounts_to_column
-from gruff_ledger.columns.arrays import constant_column, filter_column, spread_column
+from gruff_ledger.columns.arrays import (
+    constant_column,
+    emptied,
+    filter_column,
+    spread_column,
+)
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.formula.nodes import Interval
 from gruff_ledger.written.way import Way
@@ -142,7 +147,7 @@ def column_of(value: Value, n: int) -> tuple[Column, Mask]:
     column = stretched(column, n)
     blank = np.broadcast_to(value.blank, n)
     if blank.any() and not isinstance(value, Cells):
-        column = with_cells(column, blank, constant_column("", int(blank.sum())))
+        column = emptied(column, blank)
     return column, np.broadcast_to(rounded, n)
 
 

@@ -7,12 +7,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.numbers.amounts import Amounts, subtract, to_column
 from gruff_ledger.cells.numbers.group_figures import group_ends
 from gruff_ledger.columns.arrays import (
     concat_columns,
-    constant_column,
+    emptied,
     spread_column,
     taken,
     text_column,
@@ -113,8 +112,7 @@ class Grid:
         )
         if zero or part.there.all():
             return column
-        blank = ~part.there
-        return with_cells(column, blank, constant_column("", int(blank.sum())))
+        return emptied(column, ~part.there)
 
 
 def _shortened(amounts: Amounts, scale: int) -> Amounts:
