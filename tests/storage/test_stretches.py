@@ -8,7 +8,7 @@ import pyarrow as pa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.keys.same_key import first_equal, places_of_repeated
+from gruff_ledger.cells.keys.equal_prints import first_equal, places_of_repeated
 from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.columns.storage import STORAGE
 from gruff_ledger.storage import files, stretches

@@ -7,12 +7,12 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.keys import same_key
+from gruff_ledger.cells.keys import equal_prints, same_key
+from gruff_ledger.cells.keys.equal_prints import first_equal, places_of_repeated
 from gruff_ledger.cells.keys.same_key import (
     first_with_same_key,
     index_in,
     key_groups,
-    places_of_repeated,
     unlike,
 )
 from gruff_ledger.columns.arrays import concat_columns, text_column
@@ -56,8 +56,8 @@ class FirstWithSameKeyTest(unittest.TestCase):
     @given(st.lists(st.sampled_from([0, 1, 2**61, 2**61 + 1, 2**63, 2**64 - 1])))
     def test_values_find_each_other_in_parts_too(self, values: list[int]) -> None:
         prints = np.array(values, np.uint64)
-        with mock.patch.object(same_key, "_PARTED_FROM", 1):
-            first = same_key.first_equal(prints)
+        with mock.patch.object(equal_prints, "_PARTED_FROM", 1):
+            first = first_equal(prints)
         self.assertEqual(first.tolist(), [values.index(each) for each in values])
 
     def test_looks_at_telling_fields_first_on_long_lists(self) -> None:

@@ -13,9 +13,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.cells.keys.equal_prints import TABLE_SPREADS
 from gruff_ledger.cells.keys.fingerprints import Fingerprints
 from gruff_ledger.cells.keys.same_key import (
-    TABLE_SPREADS,
     first_with_same_key,
     mend_accidents,
     record_fingerprints,
