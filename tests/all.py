@@ -108,6 +108,8 @@ def files_in_memory() -> Iterator[None]:
         mock.patch.dict(os.environ, TMPDIR=folder),
         mock.patch.object(tempfile, "tempdir", folder),
     ):
+        # A server of tables runs as another user, and has its folder in this one.
+        Path(folder).chmod(0o711)
         yield
 
 
