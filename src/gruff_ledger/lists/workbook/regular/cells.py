@@ -9,6 +9,7 @@ the library could read otherwise: what is in doubt is left to it.
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterator, Mapping
 
@@ -16,6 +17,7 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.columns.arrays import concat_columns, text_column
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.workbook.regular.texts import (
     Bytes,
@@ -29,7 +31,7 @@ from gruff_ledger.lists.workbook.regular.texts import (
 _LEAST_CELLS = 2000
 
 # The XML that is looked at in one go, and what is looked at behind its end.
-_BLOCK_BYTES = 1 << 24
+_BLOCK_BYTES = 1 << 22
 _PADDING = 64
 
 # Attributes of a cell behind its place take no more bytes.
@@ -104,12 +106,20 @@ def regular_cells(
         return None
     begin += len(b"<sheetData>")
     shared = shared_texts(strings)
-    parts: list[_Part] = []
-    for start, stop in _blocks(xml, begin, end):
-        part = _part_of(xml[start:stop], shared, plain, decimals)
-        if part is None or (parts and part.first <= parts[-1].last):
-            return None
-        parts.append(part)
+    first, *others = _blocks(xml, begin, end)
+
+    def part_of(block: tuple[int, int]) -> _Part | None:
+        return _part_of(xml[slice(*block)], shared, plain, decimals)
+
+    # The first one tells whether the others are worth it.
+    found = [part_of(first)]
+    found += mapped(part_of, others) if found[0] is not None else []
+    parts = [part for part in found if part is not None]
+    if len(parts) < len(found) or not parts:
+        return None
+    with_cells = [part for part in parts if part.last]
+    if any(one.last >= other.first for one, other in itertools.pairwise(with_cells)):
+        return None
     extents = [part.extent for part in parts]
     extent = None
     if all(extents):
