@@ -21,6 +21,8 @@ _Places = npt.NDArray[np.int64]
 # The longest name of a tag that is looked for, and what follows it, take fewer bytes.
 _MARGIN = 40
 
+_BLOCK_BYTES = 1 << 24
+
 _ENDS = np.zeros(256, np.bool_)
 _ENDS[[*b" />\n\t\r"]] = True
 
@@ -40,14 +42,19 @@ class Tags(NamedTuple):
 def tags_in(xml: bytes) -> Tags:
     """Find the tags of rows and cells; a cell may be covered by another."""
     data = np.frombuffer(xml, np.uint8)
-    at = np.flatnonzero(data == ord("<"))
-    at = at[at < len(data) - _MARGIN]
-    at = at[(words_at(data, at) & _word(b"\xff" * 7)) == _word(b"<table:")]
-    names = words_at(data, at + 7)
-    is_row = _is_named(data, at, names, b"table-row")
-    is_cell = _is_named(data, at, names, b"table-cell")
-    is_covered = _is_named(data, at, names, b"covered-table-cell")
-    return Tags(at[is_row], at[is_cell | is_covered])
+    none = np.zeros(0, np.int64)
+    rows, cells = [none], [none]
+    # A block at a time: of what is no workbook, every byte could begin a tag.
+    for start in range(0, len(data) - _MARGIN, _BLOCK_BYTES):
+        stop = min(start + _BLOCK_BYTES, len(data) - _MARGIN)
+        at = np.flatnonzero(data[start:stop] == ord("<")) + start
+        at = at[(words_at(data, at) & _word(b"\xff" * 7)) == _word(b"<table:")]
+        names = words_at(data, at + 7)
+        rows.append(at[_is_named(data, at, names, b"table-row")])
+        is_cell = _is_named(data, at, names, b"table-cell")
+        is_cell |= _is_named(data, at, names, b"covered-table-cell")
+        cells.append(at[is_cell])
+    return Tags(np.concatenate(rows), np.concatenate(cells))
 
 
 def _is_named(

@@ -34,6 +34,9 @@ _LEAST_CELLS = 2000
 _BLOCK_BYTES = 1 << 22
 _PADDING = 64
 
+# No row of a workbook is so long; of something else, every byte could begin a tag.
+_MOST_BLOCK_BYTES = 1 << 26
+
 # Attributes of a cell behind its place take no more bytes.
 _MOST_ATTRIBUTES = 64
 
@@ -106,7 +109,9 @@ def regular_cells(
         return None
     begin += len(b"<sheetData>")
     shared = shared_texts(strings)
-    first, *others = _blocks(xml, begin, end)
+    first, *others = blocks = list(_blocks(xml, begin, end))
+    if any(stop - start > _MOST_BLOCK_BYTES for start, stop in blocks):
+        return None
 
     def part_of(block: tuple[int, int]) -> _Part | None:
         return _part_of(xml[slice(*block)], shared, plain, decimals)
