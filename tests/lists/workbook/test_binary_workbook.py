@@ -229,6 +229,15 @@ class HostileTest(unittest.TestCase):
         with self.assertRaisesRegex(UnreadableSource, "span 1048576 rows"):
             read(with_part(data, name, part))
 
+    def test_more_records_than_a_workbook_has_are_refused(self) -> None:
+        """In any of its parts, and soon."""
+        data = of_rows(["a"], ["b"])
+        for name in ("workbook", "styles", "sharedStrings", "worksheets/sheet1"):
+            name = f"xl/{name}.bin"
+            part = record(200) * 2_000_000 + member_of(data, name)
+            with self.assertRaisesRegex(UnreadableSource, "damaged"):
+                read(with_part(data, name, part))
+
     def test_columns_hidden_many_times_over_take_no_time(self) -> None:
         data = binary_book(Sheet("Berths", [["a"], ["b"]], hidden_cols=[0]))
         name = "xl/worksheets/sheet1.bin"

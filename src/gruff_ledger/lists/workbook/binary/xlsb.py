@@ -41,6 +41,10 @@ _VALUE_AT, _SHORT_VALUE_AT = 8, 4
 _ROW_FLAGS_AT, _ROW_IS_HIDDEN = 11, 0x10
 _COLUMN_FLAGS_AT, _COLUMN_IS_HIDDEN = 16, 0x01
 
+# What a workbook says beside its cells and texts takes no more records.
+_MOST_OTHERS = 1 << 20
+_TOO_MANY = "there are more records than any workbook has"
+
 _ENDS_WITHIN = "the cells of a tab have no end"
 
 
@@ -77,7 +81,7 @@ class XlsbBook:
         self._begins_1904 = False
         self._tabs = []
         data = parts.part(main)
-        for kind, at, end in r.records(data):
+        for kind, at, end in _few(data):
             if kind == r.BOOK_PROPERTIES:
                 self._begins_1904 = bool(r.number_at(data, at, end) & 1)
             elif kind == r.TAB:
@@ -111,7 +115,12 @@ class XlsbBook:
         cells: list[tuple[int, Any]] = []
         row = col = -1
         is_within = is_ended = False
+        others = 0
         for kind, at, end in r.records(data):
+            if kind not in _VALUES and kind != r.ROW:
+                others += 1
+                if others > _MOST_OTHERS:
+                    raise ValueError(_TOO_MANY)
             if is_within and kind == r.ROW:
                 if cells:
                     yield row, cells
@@ -248,13 +257,26 @@ _VALUES: dict[int, Callable[[bytes, int, int], Any]] = {
 # What cells refer to ----------------------------------------------------------------
 
 
+def _few(data: bytes) -> Iterator[tuple[int, int, int]]:
+    """Yield the records of a part that has no cells, of which there are not many."""
+    for number, record in enumerate(r.records(data)):
+        if number > _MOST_OTHERS:
+            raise ValueError(_TOO_MANY)
+        yield record
+
+
 def _shared_texts(opened: Opened, data: bytes) -> list[str]:
     texts = []
+    others = 0
     for kind, at, end in r.records(data):
         if kind == r.SHARED_TEXT:
             texts.append(_rich_text(data, at, end))
             if len(texts) > MOST_STRINGS:
                 raise vast(opened, f"more than {MOST_STRINGS} texts")
+        else:
+            others += 1
+            if others > _MOST_OTHERS:
+                raise ValueError(_TOO_MANY)
     return texts
 
 
@@ -263,7 +285,7 @@ def _kinds(data: bytes) -> list[Kind]:
     codes = dict(BUILT_IN_FORMATS)
     kinds: list[Kind] = []
     is_within = False
-    for kind, at, end in r.records(data):
+    for kind, at, end in _few(data):
         if kind == r.FORMAT:
             codes[str(_short_number(data, at, end))] = _text(data, at + 2, end)
         elif kind in (r.BEGIN_STYLES, r.END_STYLES):

@@ -34,8 +34,8 @@ _LEAST_CELLS = 2000
 _BLOCK_BYTES = 1 << 22
 _PADDING = 64
 
-# No row of a workbook is so long; of something else, every byte could begin a tag.
-_MOST_BLOCK_BYTES = 1 << 26
+# Hardly any row is so long; of what is no workbook, every byte could begin a tag.
+_MOST_BLOCK_BYTES = 1 << 24
 
 # Attributes of a cell behind its place take no more bytes.
 _MOST_ATTRIBUTES = 64
