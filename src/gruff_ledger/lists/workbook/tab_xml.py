@@ -259,14 +259,12 @@ def over_a_day(
     look: Look, place: CellPlace, number: float, begins_1904: bool
 ) -> datetime.timedelta | datetime.datetime:
     """Return what a number of days means that is formatted as a time of day."""
-    rule, value = OVER_A_DAY, datetime.timedelta(days=number)
-    read: datetime.timedelta | datetime.datetime = value
-    if number >= _DATES_FROM:
-        rule = TIME_WITH_DATE
-        since = datetime.timedelta(milliseconds=round(number * 86_400_000))
-        read = (_BEFORE_1904 if begins_1904 else _BEFORE_1900) + since
+    rule = OVER_A_DAY if number < _DATES_FROM else TIME_WITH_DATE
     look.odd.setdefault(rule, {})[place] = number_text(number)
-    return read
+    if rule == OVER_A_DAY:
+        return datetime.timedelta(days=number)
+    since = datetime.timedelta(milliseconds=round(number * 86_400_000))
+    return (_BEFORE_1904 if begins_1904 else _BEFORE_1900) + since
 
 
 def _cell_place(attributes: bytes) -> tuple[int, int] | None:

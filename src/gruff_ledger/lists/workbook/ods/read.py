@@ -19,13 +19,18 @@ import msgspec
 import numpy as np
 
 from gruff_ledger.lists.source import Opened
-from gruff_ledger.lists.workbook.ods.tags import TabCells, Tags, tags_in, widest_row
+from gruff_ledger.lists.workbook.ods.tags import (
+    COLUMNS_REPEATED,
+    TabCells,
+    Tags,
+    tags_in,
+    widest_row,
+)
 from gruff_ledger.lists.workbook.package_parts import member, parse_xml
 from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS, check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
 
 _COLUMN = re.compile(rb"<table:table-column(?=[\s/>])[^>]*>")
-_COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
 _COLUMNS_SPANNED = re.compile(rb'number-columns-spanned="(\d+)"')
 _ROWS_SPANNED = re.compile(rb'number-rows-spanned="(\d+)"')
 _STYLE = re.compile(rb'(?:default-cell-)?style-name="([^"]*)"')
@@ -183,7 +188,7 @@ def _look_at_columns(
     defaults: dict[int, str] = {}
     for start, end in tab.spans:
         for match in _COLUMN.finditer(xml, start, end):
-            count = min(_repeats(_COLUMNS_REPEATED, match[0]), MOST_COLUMNS)
+            count = min(_repeats(COLUMNS_REPEATED, match[0]), MOST_COLUMNS)
             last = min(declared + count, MOST_COLUMNS)
             style = _STYLE.search(match[0])
             if style is not None and style[1].decode() in formats.padded:

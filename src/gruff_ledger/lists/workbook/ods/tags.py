@@ -28,7 +28,7 @@ _ENDS[[*b" />\n\t\r"]] = True
 
 _TABLE = re.compile(rb"<table:table(?=[\s/>])[^>]*>")
 _NAME = re.compile(rb'table:name="([^"]*)"')
-_COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
+COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
 _ROWS_REPEATED = re.compile(rb'number-rows-repeated="(\d+)"')
 
 
@@ -104,7 +104,7 @@ class TabCells:
         self.rows, self._cells = (_within(each, self.spans) for each in tags)
         self.row_counts = self._repeats(self.rows, _ROWS_REPEATED)
         self.row_numbers = np.cumsum(self.row_counts) - self.row_counts + 1
-        counts = self._repeats(self._cells, _COLUMNS_REPEATED)
+        counts = self._repeats(self._cells, COLUMNS_REPEATED)
         self._in_row = np.searchsorted(self.rows, self._cells) - 1
         before = np.append(np.cumsum(counts) - counts, 0)
         firsts = before[np.searchsorted(self._cells, self.rows)]
