@@ -14,7 +14,8 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.cells.text.weave import text_array
+from gruff_ledger.cells.text.weave import cut_out
+from gruff_ledger.cells.text_bytes import Chunk, chunk_of
 from gruff_ledger.columns.arrays import concat_columns, taken, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.workbook.cell_texts import number_text
@@ -57,9 +58,11 @@ class Texts:
         shown : ndarray of int
             Of all cells, how many decimals their formats show; 0 for as many as are.
         """
+        if not len(which):
+            return which, text_column(())
         texts = self._column(which)
         wanted = shown[which]
-        digits, decimals = self._digits(which)
+        digits, decimals = _digits_of(chunk_of(texts.chunk(0)))
         is_short = matching(texts, _SHORT) & (digits <= _MOST_DIGITS)
         is_plain = is_short | (matching(texts, _PLAIN) & (wanted == 0))
         if wanted.any():
@@ -71,7 +74,7 @@ class Texts:
         if not is_plain.all():
             which, is_short = which[is_plain], is_short[is_plain]
             texts = self._column(which)
-        if is_short.all() or not len(which):
+        if is_short.all():
             return which, texts
         cells = texts.to_pylist()
         known: dict[str, str] = {}
@@ -107,30 +110,20 @@ class Texts:
         good, texts = _plain_texts(self._column(which), kept[which])
         return which[good], texts
 
-    def _digits(self, which: Places) -> tuple[Places, Places]:
-        """Return how many digits numbers have, and how many behind the point."""
-        lengths = self._ends[which] - self._starts[which]
-        signs = self._data[self._starts[which]] == ord("-")
-        at, cells = self._gathered(which)
-        points = np.flatnonzero(self._data[at] == ord("."))
-        decimals = np.zeros(len(which), np.int64)
-        of_cell = cells[points]
-        decimals[of_cell] = self._ends[which][of_cell] - at[points] - 1
-        counted = np.bincount(of_cell, minlength=len(which))
-        return lengths - signs - counted, decimals
-
-    def _gathered(self, which: Places) -> tuple[Places, Places]:
-        """Return the place of each byte of some cells, and which of them it is of."""
-        starts, lengths = self._starts[which], self._ends[which] - self._starts[which]
-        before = np.cumsum(lengths) - lengths
-        cells = np.repeat(np.arange(len(which)), lengths)
-        at = np.arange(int(lengths.sum())) + np.repeat(starts - before, lengths)
-        return at, cells
-
     def _column(self, which: Places) -> Column:
-        at, _ = self._gathered(which)
-        lengths = self._ends[which] - self._starts[which]
-        return pa.chunked_array([text_array(self._data[at], lengths)], pa.string())
+        cells = cut_out(self._data, self._starts[which], self._ends[which])
+        return pa.chunked_array([cells], pa.string())
+
+
+def _digits_of(chunk: Chunk) -> tuple[Places, Places]:
+    """Return how many digits numbers have, and how many behind the point."""
+    signs = chunk.bytes_at_start() == ord("-")
+    points = np.flatnonzero(chunk.bytes == ord("."))
+    of_cell = np.searchsorted(chunk.offsets, points, side="right") - 1
+    decimals = np.zeros(len(chunk.array), np.int64)
+    decimals[of_cell] = chunk.offsets[1:][of_cell] - points - 1
+    counted = np.bincount(of_cell, minlength=len(chunk.array))
+    return np.diff(chunk.offsets) - signs - counted, decimals
 
 
 def shared_texts(strings: bytes) -> tuple[Column, Mask] | None:
