@@ -71,6 +71,15 @@ def emptied(column: Column, mask: Mask) -> Column:
     return concat_columns(map_ahead(part, range(column.num_chunks)))
 
 
+def replaced(cells: Any, mask: Mask, texts: Sequence[str]) -> Any:
+    """Return an array of text with other cells where `mask` is true, in order."""
+    if not texts:
+        return cells
+    others = pa.array(texts, pa.string())
+    call = arrow_functions().call_function
+    return call("replace_with_mask", [cells, _bits(mask), others])
+
+
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:
     """Return the cells of a column at `indices`, in that order."""
     if len(column) + len(indices) <= _SMALL_RECORDS:

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import re
+from array import array
 from collections import Counter
 from collections.abc import Iterable, Mapping
 
 import msgspec
 import numpy as np
+import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.columns.arrays import concat_columns, constant_column, text_column
 from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.bounds import Found, note_made_up
-from gruff_ledger.lists.reading import NESTED, NULL, NUMBER, TRUTH, Kinds
+from gruff_ledger.lists.json.parts import Part
+from gruff_ledger.lists.json.regular import BROKEN, KIND_OF, Objects
+from gruff_ledger.lists.reading import Kinds
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note, SetAside
 from gruff_ledger.problems import UnreadableSource
@@ -32,15 +36,6 @@ AS_MEMBERS = msgspec.json.Decoder(_Members)
 _AS_TEXTS = msgspec.json.Decoder(dict[str, str])
 _AS_TEXT = msgspec.json.Decoder(str)
 
-# What a value is, by its first character.
-_KIND_OF = {
-    **{bytes([mark]): NUMBER for mark in b"-0123456789"},
-    **dict.fromkeys((b"t", b"f"), TRUTH),
-    b"n": NULL,
-    **dict.fromkeys((b"[", b"{"), NESTED),
-}
-BROKEN = (msgspec.DecodeError, RecursionError, UnicodeError)
-
 
 class ColumnsOfObjects:
     """Records taken in one by one, and put in columns a group at a time."""
@@ -50,14 +45,26 @@ class ColumnsOfObjects:
         self._headings: dict[str, int] = {}
         self._columns: list[list[Column]] = []
         self._group: list[list[str]] = []
-        self._numbers: list[int] = []
+        self._numbers = array("q")
         self._done = 0
         self._sizes: Counter[int] = Counter()
         self._other_than_text = 0
         self._kinds: dict[str, bytearray] = {}
         self._aside: dict[str, list[tuple[int, str]]] = {}
 
-    def add(self, number: int, text: bytes) -> None:
+    def take_in(self, parts: Iterable[Part]) -> None:
+        """Take the records of a list, in order."""
+        number = 1
+        for part in parts:
+            if isinstance(part, Objects):
+                self._add_all(number, part)
+                number += len(part.sizes)
+                continue
+            for text in part:
+                self._add(number, text)
+                number += 1
+
+    def _add(self, number: int, text: bytes) -> None:
         """Take the next record: its number and its JSON."""
         members = self._members(number, text)
         reason = _NOT_OBJECTS if members is None else ""
@@ -81,6 +88,27 @@ class ColumnsOfObjects:
         if len(self._group) == GROUP_RECORDS:
             self._flush()
 
+    def _add_all(self, first: int, objects: Objects) -> None:
+        """Take the next records: the number of the first, and all in columns."""
+        self._flush()
+        count = len(objects.sizes)
+        given = {member.name: member for member in objects.members}
+        for name in given:
+            if name not in self._headings:
+                self._headings[name] = len(self._headings)
+                self._columns.append(self._blank(self._done))
+        for name, place in self._headings.items():
+            member = given.get(name)
+            if member is None:
+                self._columns[place] += self._blank(count)
+                continue
+            self._columns[place].append(pa.chunked_array([member.cells]))
+            if member.kinds is not None:
+                self._codes(name, first).extend(member.kinds.tobytes())
+        self._done += count
+        self._sizes.update(objects.sizes.tolist())
+        self._numbers.frombytes(np.arange(first, first + count).tobytes())
+
     def _members(self, number: int, text: bytes) -> dict[str, str] | None:
         """Return the members of an object as text; None if it is none."""
         if self._other_than_text < _TRIED_RECORDS:
@@ -96,7 +124,7 @@ class ColumnsOfObjects:
         texts = {}
         for key, raw in members.items():
             data = bytes(raw)
-            kind = _KIND_OF.get(data[:1], 0)
+            kind = int(KIND_OF[data[0]])
             if kind:
                 self._note_kind(number, key, kind)
             texts[key] = self._text(number, key, data)
@@ -104,12 +132,13 @@ class ColumnsOfObjects:
 
     def _note_kind(self, number: int, key: str, kind: int) -> None:
         """Take note that a value is not a text, one byte for each record."""
-        codes = self._kinds.get(key)
-        if codes is None:
-            codes = self._kinds[key] = bytearray()
-        if len(codes) <= number:
-            codes.extend(bytes(number + 1 - len(codes)))
-        codes[number] = kind
+        self._codes(key, number).append(kind)
+
+    def _codes(self, key: str, number: int) -> bytearray:
+        """Return the kinds of values up to a record, which is not yet among them."""
+        codes = self._kinds.setdefault(key, bytearray())
+        codes.extend(bytes(number - len(codes)))
+        return codes
 
     def _text(self, number: int, key: str, raw: bytes) -> str:
         if raw[:1] == b'"':
@@ -134,9 +163,7 @@ class ColumnsOfObjects:
     def _flush(self) -> None:
         width = len(self._headings)
         while len(self._columns) < width:
-            # Fields met for the first time are blank in the records before.
-            blank = [constant_column("", self._done)] if self._done else []
-            self._columns.append(blank)
+            self._columns.append(self._blank(self._done))
         for cells in self._group:
             cells.extend([""] * (width - len(cells)))
         if self._group:
@@ -144,6 +171,10 @@ class ColumnsOfObjects:
                 self._columns[place].append(text_column(field))
         self._done += len(self._group)
         self._group.clear()
+
+    def _blank(self, count: int) -> list[Column]:
+        """Return a field that is blank in so many records."""
+        return [constant_column("", count)] if count else []
 
     def found(
         self,

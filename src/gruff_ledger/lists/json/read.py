@@ -14,11 +14,9 @@ import msgspec
 
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import settled
-from gruff_ledger.lists.json.columns import (
-    AS_MEMBERS,
-    BROKEN,
-    ColumnsOfObjects,
-)
+from gruff_ledger.lists.json.columns import AS_MEMBERS, ColumnsOfObjects
+from gruff_ledger.lists.json.parts import elements_of, parts_of_array, parts_of_lines
+from gruff_ledger.lists.json.regular import BROKEN
 from gruff_ledger.lists.reading import Reading, ReadingTerms
 from gruff_ledger.lists.source import Opened, begin_hashing, bytes_on_disk
 from gruff_ledger.outcome import Note
@@ -26,8 +24,6 @@ from gruff_ledger.problems import UnreadableSource, nearest_or_all
 
 # How deep arrays are looked for, to tell what could be named.
 _SEARCHED_DEPTH = 3
-
-_AS_ELEMENTS = msgspec.json.Decoder(list[msgspec.Raw])
 
 
 def read_json(
@@ -49,10 +45,9 @@ def read_json(
         If it is no JSON, or there is no array of objects at that place.
     """
     data, sha256, size = _taken_in(opened, terms, hashed=hashed)
-    elements, pointer, notes = _array(opened, data, fragment.pointer)
+    array, pointer, notes = _array(opened, data, fragment.pointer)
     columns = ColumnsOfObjects(opened)
-    for number, element in enumerate(elements, 1):
-        columns.add(number, bytes(element))
+    columns.take_in(parts_of_array(array))
     written = {"encoding": "utf-8", **({"pointer": pointer} if pointer else {})}
     found = columns.found("json", source, written, size, sha256, notes)
     return settled(found, opened, fragment, terms)
@@ -76,12 +71,7 @@ def read_json_lines(
     """
     data, sha256, size = _taken_in(opened, terms, hashed=hashed)
     columns = ColumnsOfObjects(opened)
-    number = 0
-    for line in data.split(b"\n"):
-        text = line.strip()
-        if text:
-            number += 1
-            columns.add(number, text)
+    columns.take_in(parts_of_lines(data))
     written = {"encoding": "utf-8"}
     found = columns.found("json-lines", source, written, size, sha256, ())
     return settled(found, opened, fragment, terms)
@@ -132,7 +122,8 @@ def _taken_in(
 
 def _array(
     opened: Opened, data: bytes, pointer: str | None
-) -> tuple[list[msgspec.Raw], str, tuple[Note, ...]]:
+) -> tuple[bytes, str, tuple[Note, ...]]:
+    """Return the text of the array, its pointer, and what is said of it."""
     if not data.strip():
         raise UnreadableSource(
             "there is nothing in it.", "Send a list.", file=opened.address
@@ -147,16 +138,16 @@ def _array(
         inside = _member(opened, inside, step, pointer or "")
     kind = inside.lstrip()[:1]
     if kind == b"[":
-        return _AS_ELEMENTS.decode(inside), pointer or "", ()
+        return inside, pointer or "", ()
     if kind == b"{":
         arrays = list(_arrays_in(inside, pointer or "", _SEARCHED_DEPTH))
         if len(arrays) == 1 and pointer is None:
-            elements, taken, _ = _array(opened, data, arrays[0])
+            array, taken, _ = _array(opened, data, arrays[0])
             note = Note(
                 f"{opened.name}: the list was found under {taken}.",
                 f"To pin it, end the address with #{taken}.",
             )
-            return elements, taken, (note,)
+            return array, taken, (note,)
         if arrays:
             told = ", ".join(f"#{each}" for each in arrays[:8])
             remedy = f"End the address with one of {told}."
@@ -185,9 +176,9 @@ def _member(opened: Opened, inside: bytes, step: str, pointer: str) -> bytes:
             return bytes(members[step])
         known = list(members)
     elif kind == b"[":
-        elements = _AS_ELEMENTS.decode(inside)
+        elements = elements_of(inside)
         if step.isdecimal() and int(step) < len(elements):
-            return bytes(elements[int(step)])
+            return elements[int(step)]
         known = [str(place) for place in range(min(len(elements), 12))]
     else:
         known = []
@@ -241,6 +232,3 @@ def _word_malformed(opened: Opened, data: bytes, error: Exception) -> Unreadable
 
 def _lower(text: str) -> str:
     return text[:1].lower() + text[1:]
-
-
-# The records ----------------------------------------------------------------------

@@ -18,7 +18,7 @@ from gruff_ledger.lists.joined_rows import (
     filled_cells,
     join_rows,
 )
-from gruff_ledger.lists.json.columns import BROKEN
+from gruff_ledger.lists.json.regular import BROKEN
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import NESTED, NUMBER, TRUTH, Kinds
 from gruff_ledger.lists.typed_cells import typed_kinds
