@@ -116,6 +116,12 @@ def words_apart(
 _WORD_BYTES = 8
 
 
+def are_filled(column: Column) -> npt.NDArray[np.bool_]:
+    """Whether each cell holds something."""
+    parts = [np.diff(chunk.offsets) > 0 for chunk in text_chunks(column)]
+    return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
+
+
 def cell_bytes(column: Column) -> int:
     """Return how many bytes the cells of a column take, without their offsets."""
     return sum(len(chunk.bytes) for chunk in text_chunks(column))

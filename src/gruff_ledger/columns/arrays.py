@@ -33,7 +33,7 @@ def filter_column(column: Column, wanted: Mask) -> Column:
     """Return the cells of a column where `wanted` is true."""
     if len(column) <= _SMALL_RECORDS:
         return text_column(itertools.compress(column.to_pylist(), wanted.tolist()))
-    mask = _bits(wanted)
+    mask = bits_of(wanted)
     call = arrow_functions().call_function
     if storage().holds_whole:
         return call("filter", [column, mask])
@@ -49,7 +49,7 @@ def filter_column(column: Column, wanted: Mask) -> Column:
     return concat_columns(parts())
 
 
-def _bits(mask: Mask) -> Any:
+def bits_of(mask: Mask) -> Any:
     """Return a mask as Arrow's, whose own conversion of arrays loads a module."""
     bits = pa.py_buffer(np.packbits(mask, bitorder="little"))
     return pa.Array.from_buffers(pa.bool_(), len(mask), [None, bits])
@@ -60,7 +60,7 @@ def emptied(column: Column, mask: Mask) -> Column:
     if len(column) <= _SMALL_RECORDS:
         cells = zip(column.to_pylist(), mask.tolist(), strict=True)
         return text_column("" if is_empty else cell for cell, is_empty in cells)
-    bits, call = _bits(mask), arrow_functions().call_function
+    bits, call = bits_of(mask), arrow_functions().call_function
     ends = list(itertools.accumulate(map(len, column.chunks)))
 
     def part(number: int) -> Column:
@@ -77,7 +77,7 @@ def replaced(cells: Any, mask: Mask, texts: Sequence[str]) -> Any:
         return cells
     others = pa.array(texts, pa.string())
     call = arrow_functions().call_function
-    return call("replace_with_mask", [cells, _bits(mask), others])
+    return call("replace_with_mask", [cells, bits_of(mask), others])
 
 
 def taken(column: Column, indices: npt.NDArray[np.integer]) -> Column:

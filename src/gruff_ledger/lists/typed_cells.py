@@ -10,20 +10,28 @@ number holds codes.
 from __future__ import annotations
 
 import datetime
+import functools
 import re
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.cells.text_bytes import Chunk, are_filled, text_chunks
+from gruff_ledger.columns.arrays import taken
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 
 # Kinds of cells; a number is told by how many decimals it has.
 TEXT, DATE = -2, -1
 
 _MOST_DIGITS = 15
+
+# A sign, a point, and as many digits on both sides of it as the pattern has.
+_MOST_NUMBER_BYTES = 31
+_DATE_BYTES = len("2026-08-14")
 
 _NUMBER = r"\A-?(?:0|[1-9][0-9]{0,14})(?:\.[0-9]{1,14})?\z"
 _NOTHING_WITH_SIGN = r"\A-[0.]+\z"
@@ -41,6 +49,7 @@ _FEW_NUMBERS, _FEW_NOTHINGS, _FEW_CODES, _FEW_DATES = (
 # they take 1900 for a leap year.
 _DAY_ZERO = datetime.date(1899, 12, 30)
 _FIRST_DAY = datetime.date(1900, 3, 1)
+_FIRST_CENTURY, _LAST_CENTURY = 19, 21
 
 # Where the figures of a date stand, and how long months are; there is none of number 0.
 _FIGURE_PLACES = (0, 1, 2, 3, 5, 6, 8, 9)
@@ -66,36 +75,59 @@ def typed_kinds(column: Column) -> npt.NDArray[np.int8] | None:
         return None
     if n <= _SHORT_CELLS:
         return _kinds_of_few(column.to_pylist())
-    is_number = matching(column, _NUMBER) & ~matching(column, _NOTHING_WITH_SIGN)
-    if is_number.any() and matching(column, _CODE).any():
-        is_number[:] = False
-    is_date = matching(column, _DATE)
-    if not (is_number.any() or is_date.any()):
-        return None
-    kinds = np.full(n, TEXT, np.int8)
-    start = 0
-    for chunk in text_chunks(column):
-        size = len(chunk.array)
-        lengths = np.diff(chunk.offsets)
-        part = slice(start, start + size)
-        points = np.flatnonzero(chunk.bytes == ord("."))
-        cells = np.searchsorted(chunk.offsets, points, side="right") - 1
-        decimals = np.zeros(size, np.int64)
-        decimals[cells] = chunk.offsets[1:][cells] - points - 1
-        signs = chunk.bytes_at_start() == ord("-")
-        digits = lengths - signs - (decimals > 0)
-        good = is_number[part] & (digits <= _MOST_DIGITS)
-        kinds[part][good] = decimals[good]
-        days = np.flatnonzero(is_date[part])
-        kinds[part][days[_are_days(chunk, days)]] = DATE
-        start += size
-    blank = np.concatenate(
-        [np.diff(chunk.offsets) == 0 for chunk in text_chunks(column)] or [kinds < TEXT]
-    )
+    chunks = list(text_chunks(column))
+    holds_codes = any(map(_holds_codes, chunks))
+    parts = mapped(functools.partial(_kinds_of_chunk, holds_codes=holds_codes), chunks)
+    kinds = np.concatenate(parts)
+    blank = ~are_filled(column)
     filled = kinds[~blank]
     if (filled == TEXT).all():
         return None
     kinds[blank] = np.bincount(filled.astype(np.int64) - TEXT).argmax() + TEXT
+    return kinds
+
+
+def _holds_codes(chunk: Chunk) -> bool:
+    """Whether some cell is a number with a zero in front, as codes are."""
+    may_be = (chunk.bytes_at_start() == ord("0")) & (np.diff(chunk.offsets) > 1)
+    places = np.flatnonzero(may_be)
+    seconds = chunk.bytes[chunk.offsets[places] + 1]
+    places = places[(seconds >= ord("0")) & (seconds <= ord("9"))]
+    # A few are enough mostly.
+    return any(
+        matching(_cells(chunk, part), _CODE).any()
+        for part in (places[:_SHORT_CELLS], places[_SHORT_CELLS:])
+    )
+
+
+def _cells(chunk: Chunk, places: Indices) -> Column:
+    return taken(pa.chunked_array([chunk.array]), places)
+
+
+def _kinds_of_chunk(chunk: Chunk, *, holds_codes: bool) -> npt.NDArray[np.int8]:
+    """Tell the kinds of cells; blank ones are of that of texts."""
+    kinds = np.full(len(chunk.array), TEXT, np.int8)
+    first = chunk.bytes_at_start()
+    lengths = np.diff(chunk.offsets)
+    is_figure = (first >= ord("0")) & (first <= ord("9"))
+    if not holds_codes:
+        is_minus = first == ord("-")
+        may_be = (is_figure | is_minus) & (lengths <= _MOST_NUMBER_BYTES)
+        if may_be.any():
+            whole = pa.chunked_array([chunk.array])
+            is_number = may_be & matching(whole, _NUMBER)
+            minus = np.flatnonzero(is_number & is_minus)
+            is_number[minus] = ~matching(_cells(chunk, minus), _NOTHING_WITH_SIGN)
+            points = np.flatnonzero(chunk.bytes == ord("."))
+            cells = np.searchsorted(chunk.offsets, points, side="right") - 1
+            decimals = np.zeros(len(kinds), np.int64)
+            decimals[cells] = chunk.offsets[1:][cells] - points - 1
+            digits = lengths - is_minus - (decimals > 0)
+            good = is_number & (digits <= _MOST_DIGITS)
+            kinds[good] = decimals[good]
+    days = np.flatnonzero(is_figure & (lengths == _DATE_BYTES))
+    if len(days):
+        kinds[days[_are_days(chunk, days)]] = DATE
     return kinds
 
 
@@ -139,18 +171,35 @@ def _may_hold_figures(column: Column) -> bool:
 
 
 def _are_days(chunk: Chunk, cells: Indices) -> Mask:
-    """Whether dates as they are written are days, and such as workbooks count."""
-    at = chunk.offsets[:-1][cells].astype(np.int64)[:, None]
-    figures = chunk.bytes[at + np.array(_FIGURE_PLACES)].astype(np.int64) - ord("0")
-    year = figures[:, :4] @ np.array((1000, 100, 10, 1))
-    month = figures[:, 4:6] @ np.array((10, 1))
-    day = figures[:, 6:] @ np.array((10, 1))
+    """
+    Whether cells are dates of ISO 8601, and such as workbooks count.
+
+    Parameters
+    ----------
+    chunk : Chunk
+    cells : ndarray of int
+        Of ten bytes each.
+    """
+    at = chunk.offsets[:-1][cells]
+    result: Mask = chunk.bytes[at + 4] == ord("-")
+    result &= chunk.bytes[at + 7] == ord("-")
+    if not result.any():
+        return result
+    figures = [chunk.bytes[at + place] - np.uint8(ord("0")) for place in _FIGURE_PLACES]
+    for each in figures:
+        # What is less than a zero is much more in a byte.
+        result &= each <= 9
+    numbers = [each.astype(np.int32) for each in figures]
+    century, years = (10 * numbers[at] + numbers[at + 1] for at in (0, 2))
+    month, day = (10 * numbers[at] + numbers[at + 1] for at in (4, 6))
+    year = century * 100 + years
     is_leap = (year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0))
     last = _LAST_DAYS[np.where((month >= 1) & (month <= 12), month, 0)]
     last = last + (is_leap & (month == 2))
     first = _FIRST_DAY.year * 10_000 + _FIRST_DAY.month * 100 + _FIRST_DAY.day
-    counted = (year * 100 + month) * 100 + day >= first
-    result: Mask = (day >= 1) & (day <= last) & counted
+    result &= (century >= _FIRST_CENTURY) & (century <= _LAST_CENTURY)
+    result &= (year * 100 + month) * 100 + day >= first
+    result &= (day >= 1) & (day <= last)
     return result
 
 

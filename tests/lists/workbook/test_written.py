@@ -7,7 +7,6 @@ import zipfile
 from unittest import mock
 from xml.etree import ElementTree
 
-import numpy as np
 import openpyxl
 from hypothesis import given
 from hypothesis import strategies as st
@@ -19,7 +18,7 @@ from odf.table import Table as OdfTable
 from odf.table import TableCell, TableRow
 from python_calamine import CalamineWorkbook
 
-from gruff_ledger.lists.joined_rows import JOINED_RECORDS, choose, join_rows
+from gruff_ledger.lists.joined_rows import JOINED_RECORDS
 from gruff_ledger.lists.output import Output, WritingTerms
 from gruff_ledger.lists.workbook import tab_limits
 from gruff_ledger.lists.workbook.ods.rows import paragraphs
@@ -253,12 +252,7 @@ class OdsTest(unittest.TestCase):
         )
 
 
-class PiecesTest(unittest.TestCase):
-    def test_pieces_are_interleaved(self) -> None:
-        self.assertEqual(join_rows([["a", "b"], ["1", "2"], [";", "."]], 2), "a1;b2.")
-        self.assertEqual(join_rows([], 0), "")
-        self.assertEqual(choose(["x", "y"], np.array([1, 0, 1])), ["y", "x", "y"])
-
+class PartsTest(unittest.TestCase):
     def test_large_parts_are_told_so(self) -> None:
         self.assertFalse(may_be_large(10_000_000, 800_000))
         self.assertTrue(may_be_large(400_000_000, 0))

@@ -1,4 +1,4 @@
-"""The page of a verb that changes cells: what they were, and what they are now."""
+"""The changes of cells as a table: what they were, and what they are now."""
 
 from __future__ import annotations
 
@@ -12,10 +12,8 @@ from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
-from gruff_ledger.account.words import SourcePlaces, source_places
+from gruff_ledger.account.words import SourcePlaces
 from gruff_ledger.cli.screen.listing import Window, cut_cell, records_in
-from gruff_ledger.cli.screen.page import Page
-from gruff_ledger.job.engine import Run
 from gruff_ledger.outcome import Change
 from gruff_ledger.words import counted, number_words, show_spaces, visible
 
@@ -33,21 +31,16 @@ class _Changed(NamedTuple):
     cells: int
 
 
-class ChangesPage(Page):
-    """The page of a list whose cells were put right."""
-
-    def view(self, run: Run, window: Window) -> RenderableType:
-        """Lay out the changes of each field, those that are alike once."""
-        changes = run.account.entries[-1].changes if run.account.entries else ()
-        if not any(len(each.origin) for each in changes):
-            return super().view(run, window)
-        most = records_in(window)
-        sources = source_places(run.account.sources)
-        shown = _share_room([_alike(each, sources) for each in changes], most)
-        cells = sum(len(each.origin) for each in changes)
-        rest = cells - sum(each.cells for each in shown)
-        told = [Text(f"{counted(rest, 'more cell')} changed")] if rest else []
-        return Group(_table(shown, window.width), *told)
+def changes_view(
+    changes: Sequence[Change], sources: SourcePlaces, window: Window
+) -> RenderableType:
+    """Lay out the changes of each field, those that are alike once."""
+    most = records_in(window)
+    shown = _share_room([_alike(each, sources) for each in changes], most)
+    cells = sum(len(each.origin) for each in changes)
+    rest = cells - sum(each.cells for each in shown)
+    told = [Text(f"{counted(rest, 'more cell')} changed")] if rest else []
+    return Group(_table(shown, window.width), *told)
 
 
 def _alike(change: Change, sources: SourcePlaces) -> list[_Changed]:

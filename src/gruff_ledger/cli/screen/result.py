@@ -51,14 +51,14 @@ def show_verb(
     ledger: Path | None,
 ) -> None:
     """Show the result of a verb, if it was kept, and the summary."""
-    page = page_of(verb.page)
+    is_shown = (
+        run.result is not None and sys.stdout.isatty() and writing == WritingTerms()
+    )
+    page = page_of(verb.page if as_json or is_shown or not quiet else "")
     if as_json:
         detail = None if run.result is None else page.facts(run)
         click.echo(page_text(run, verb=verb.name, speaker=COMMAND, detail=detail))
         return
-    is_shown = (
-        run.result is not None and sys.stdout.isatty() and writing == WritingTerms()
-    )
     summary: list[str] = []
     if not quiet:
         only_looks = verb.stage == "look" and not run.account.outs

@@ -10,13 +10,16 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.columns.types import Mask
+
 Places = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
 
 QUOTE, COLON, COMMA, SLASH = (ord(mark) for mark in '":,\\')
 OPEN, CLOSE, OPEN_ARRAY, CLOSE_ARRAY = (ord(mark) for mark in "{}[]")
 
-_IS_MARK = bytes(byte in b'":,{}[]' for byte in range(256))
+# In this bit alone brackets of both kinds differ.
+_CURVED = OPEN ^ OPEN_ARRAY
 
 
 class Marks(msgspec.Struct, frozen=True, eq=False):
@@ -72,7 +75,7 @@ def marks_of(text: bytes) -> Marks:
         Of valid JSON, from outside of any text on; it may end anywhere.
     """
     data = np.frombuffer(text, np.uint8)
-    at = np.flatnonzero(np.frombuffer(text.translate(_IS_MARK), np.bool_))
+    at = np.flatnonzero(_are_marks(data))
     kinds = data.take(at)
     is_quote = kinds == QUOTE
     slashes = np.zeros(0, np.int64)
@@ -85,13 +88,21 @@ def marks_of(text: bytes) -> Marks:
     # A text begins with every quote of an odd number, and ends with the next.
     outside = np.flatnonzero(~is_quote & (counts & 1 == 0))
     places, kinds = at.take(outside), kinds.take(outside)
-    # Opening brackets and closing ones of both kinds differ in one bit.
-    closes = (kinds | 0x20) == CLOSE
-    step = ((kinds | 0x20) == OPEN).view(np.int8) - closes.view(np.int8)
+    curved = kinds | _CURVED
+    closes = curved == CLOSE
+    step = (curved == OPEN).view(np.int8) - closes.view(np.int8)
     levels = np.cumsum(step, dtype=np.int32) + closes
     quotes = at.take(np.flatnonzero(is_quote))
     before = counts.take(outside)
     return Marks(data, places, kinds, levels, quotes, before, slashes)
+
+
+def _are_marks(data: Bytes) -> Mask:
+    curved = data | _CURVED
+    found: Mask = data == QUOTE
+    for these in (data == COLON, data == COMMA, curved == OPEN, curved == CLOSE):
+        found |= these
+    return found
 
 
 def _escaped(slashes: Places) -> Places:

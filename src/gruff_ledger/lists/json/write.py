@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterator, Sequence
-from typing import BinaryIO
+from collections.abc import Iterator
+from typing import Any, BinaryIO
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
-from gruff_ledger.columns.types import Column
+from gruff_ledger.cells.text.patterns import matching
+from gruff_ledger.cells.text_bytes import are_filled
+from gruff_ledger.columns.threads import map_ahead
+from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.joined_rows import (
-    JOINED_RECORDS,
+    Piece,
+    cells_of,
     choose,
     escaped_cells,
-    filled_cells,
     join_rows,
+    joined_records,
+    select,
 )
 from gruff_ledger.lists.json.regular import BROKEN
 from gruff_ledger.lists.output import Output
@@ -29,7 +34,8 @@ _MARKS = np.zeros(256, np.bool_)
 _MARKS[:32] = True
 _MARKS[[ord('"'), ord("\\")]] = True
 
-_NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?", re.ASCII)
+_NUMBER = r"\A-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?\z"
+_TRUTH = r"\A(?:true|false)\z"
 
 
 def write_json(output: Output, sink: BinaryIO) -> None:
@@ -71,75 +77,71 @@ def _objects(table: Table, kinds: Kinds, behind: str) -> Iterator[bytes]:
             typed[heading] = np.where(found >= 0, NUMBER, 0).astype(np.uint8)
     keys = [msgspec.json.encode(heading).decode() for heading in table.headings]
     keys = [f"{',' if place else '{'}{key}:" for place, key in enumerate(keys)]
-    done = 0
-    for stretch in table.stretches(JOINED_RECORDS):
-        columns = stretch()
-        size = len(columns[0]) if columns else 0
-        pieces: list[Sequence[str]] = []
+
+    def block(stretch: tuple[int, list[Column]]) -> bytes:
+        done, columns = stretch
+        size = len(columns[0])
+        pieces: list[Piece] = []
         for key, heading, column in zip(keys, table.headings, columns, strict=True):
             mine = typed[heading][done : done + size] if heading in typed else None
-            pieces += _members(key, column, mine, is_told=heading in kinds)
-        pieces.append(["}" + behind] * size)
-        done += size
-        if size:
-            yield join_rows(pieces, size).encode("utf-8")
+            value = _values(cells_of(column), mine, is_told=heading in kinds)
+            pieces += [key, *value]
+        return join_rows([*pieces, "}" + behind], size)
+
+    yield from map_ahead(block, _stretches(table))
 
 
-def _members(
-    key: str,
-    column: Column,
-    kinds: npt.NDArray[np.uint8] | None,
-    *,
-    is_told: bool,
-) -> list[Sequence[str]]:
+def _stretches(table: Table) -> Iterator[tuple[int, list[Column]]]:
+    """Yield records, and how many come before them."""
+    done = 0
+    for stretch in table.stretches(joined_records(len(table.headings))):
+        columns = stretch()
+        if columns and len(columns[0]):
+            yield done, columns
+            done += len(columns[0])
+
+
+def _values(
+    cells: Any, kinds: npt.NDArray[np.uint8] | None, *, is_told: bool
+) -> list[Piece]:
     """
-    Return the pieces of a member of some objects.
+    Return the pieces of the values of a member.
 
     Parameters
     ----------
-    key : str
-        What stands before its value.
-    column : Column, n cells
+    cells : pyarrow.StringArray, n cells
     kinds : ndarray of uint8, shape (n,), optional
         What the values are; None where all are text.
     is_told : bool
         Whether a source said so, of cells that may have been changed since.
     """
-    size = len(column)
     if kinds is None:
-        return [
-            [f'{key}"'] * size,
-            escaped_cells(column, _MARKS, _escape),
-            ['"'] * size,
-        ]
+        return ['"', escaped_cells(cells, _MARKS, _escape), '"']
+    is_typed = kinds != 0
+    blank = ~are_filled(pa.chunked_array([cells])) & is_typed
     if is_told:
-        return [[key] * size, _values(column.to_pylist(), kinds.tolist())]
-    is_text = kinds == 0
-    cells = escaped_cells(column, _MARKS, _escape)
-    for place in np.flatnonzero(~filled_cells(column) & ~is_text).tolist():
-        cells[place] = "null"
-    return [choose([key, f'{key}"'], is_text), cells, choose(["", '"'], is_text)]
+        is_typed = _as_told(cells, kinds) | blank
+    # What is typed may be JSON itself.
+    cells = escaped_cells(cells, _MARKS, _escape, spared=is_typed)
+    around = choose(['"', ""], is_typed)
+    return [around, select(blank, "null", cells), around]
 
 
 def _escape(cell: str) -> str:
     return msgspec.json.encode(cell).decode()[1:-1]
 
 
-def _values(cells: list[str], kinds: Sequence[int]) -> list[str]:
-    """Return cells as the values that they were, where they still can be."""
-    values = []
-    for cell, kind in zip(cells, kinds, strict=True):
-        if kind and not cell:
-            values.append("null")
-        elif (
-            (kind == NUMBER and _NUMBER.fullmatch(cell))
-            or (kind == TRUTH and cell in ("true", "false"))
-            or (kind == NESTED and _is_json(cell))
-        ):
-            values.append(cell)
-        else:
-            values.append(f'"{_escape(cell)}"')
-    return values
+def _as_told(cells: Any, kinds: npt.NDArray[np.uint8]) -> Mask:
+    """Whether each cell can still be the value that it was."""
+    column = pa.chunked_array([cells])
+    result = np.zeros(len(kinds), np.bool_)
+    for kind, pattern in ((NUMBER, _NUMBER), (TRUTH, _TRUTH)):
+        is_kind = kinds == kind
+        if is_kind.any():
+            result |= is_kind & matching(column, pattern)
+    for place in np.flatnonzero(kinds == NESTED).tolist():
+        result[place] = _is_json(cells[place].as_py())
+    return result
 
 
 def _is_json(cell: str) -> bool:

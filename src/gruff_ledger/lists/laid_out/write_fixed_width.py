@@ -6,7 +6,6 @@ stand at the right. What does not fit is refused: nothing is ever cut.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import BinaryIO
 
 import numpy as np
@@ -14,7 +13,12 @@ import pyarrow.compute as pc
 
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.types import Column
-from gruff_ledger.lists.joined_rows import JOINED_RECORDS, join_rows
+from gruff_ledger.lists.joined_rows import (
+    Piece,
+    cells_of,
+    join_rows,
+    joined_records,
+)
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
 from gruff_ledger.problems import BadTerms, UnwritableOutput
@@ -76,15 +80,13 @@ def write_fixed_width(output: Output, sink: BinaryIO) -> None:
     ]
     sink.write("".join(heads).rstrip().encode("utf-8") + ending)
     end = ending.decode()
-    for stretch in table.stretches(JOINED_RECORDS):
+    for stretch in table.stretches(joined_records(len(table.headings))):
         columns = stretch()
         size = len(columns[0]) if columns else 0
-        pieces: list[Sequence[str]] = []
+        pieces: list[Piece] = []
         for column, (pad, width, gap) in zip(columns, pads, strict=True):
-            pieces.append(pad(column, width, " ").to_pylist())
-            pieces.append([" " * gap] * size)
-        pieces.append([end] * size)
-        sink.write(join_rows(pieces, size).encode("utf-8"))
+            pieces += [pad(cells_of(column), width, " "), " " * gap]
+        sink.write(join_rows([*pieces, end], size))
 
 
 def _longest(column: Column) -> int:

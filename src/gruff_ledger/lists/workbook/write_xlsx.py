@@ -17,8 +17,8 @@ from typing import Any, BinaryIO
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.types import Mask
-from gruff_ledger.lists.joined_rows import filled_cells
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
 from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
@@ -191,7 +191,7 @@ class _Tab:
             return
         # The figure stands above what it is made of.
         self.sheet.outline_settings(symbols_below=False)
-        self._beneath = filled_cells(table.cells(table.beneath))
+        self._beneath = are_filled(table.cells(table.beneath))
         self._beneath[_MOST_OUTLINED:] = False
         # So the library says that there are such rows; the row itself is not kept.
         self.sheet.set_row(1, None, None, {"level": 1})

@@ -6,22 +6,31 @@ number of its day. Rows are made a few thousand at a time, column by column.
 
 from __future__ import annotations
 
+import functools
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
-from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.cells.text_bytes import are_filled, chunk_of, text_chunks
+from gruff_ledger.columns.arrays import number_column
 from gruff_ledger.columns.shares import in_turn
+from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.joined_rows import (
-    JOINED_RECORDS,
+    Piece,
+    cells_of,
     choose,
     escaped_cells,
-    filled_cells,
+    in_each,
     join_rows,
+    joined_records,
+    remade,
+    select,
 )
 from gruff_ledger.lists.typed_cells import DATE, TEXT, day_number, kind_codes
 from gruff_ledger.lists.workbook.places import letters_of
@@ -77,35 +86,36 @@ def sheet_rows(
         The records that are detail of one above, and on a level of their own.
     """
     heads = [f'<c r="{letters_of(place)}' for place in range(1, len(fields) + 1)]
-    starts = range(0, count, JOINED_RECORDS)
-    for start in in_turn(starts, len(starts)):
-        size = min(JOINED_RECORDS, count - start)
-        numbers = [str(row) for row in range(start + 2, start + 2 + size)]
-        opening = ['">'] * size
+    step = joined_records(len(fields))
+
+    def rows(start: int) -> bytes:
+        size = min(step, count - start)
+        numbers = cells_of(number_column(np.arange(start + 2, start + 2 + size)))
+        opening = '">'
         if beneath is not None:
             opening = choose(['">', '" outlineLevel="1">'], beneath[start:][:size])
-        pieces: list[Sequence[str]] = [['<row r="'] * size, numbers, opening]
+        pieces: list[Piece] = ['<row r="', numbers, opening]
         for head, field in zip(heads, fields, strict=True):
             pieces += _cells(head, field, start, numbers)
-        pieces.append(["</row>"] * size)
-        yield join_rows(pieces, size).encode("utf-8")
+        return join_rows([*pieces, "</row>"], size)
+
+    starts = range(0, count, step)
+    yield from in_turn(map_ahead(rows, starts), len(starts))
 
 
-def _cells(
-    head: str, field: TabField, start: int, numbers: list[str]
-) -> list[list[str]]:
+def _cells(head: str, field: TabField, start: int, numbers: Any) -> list[Piece]:
     """Return the pieces of the cells of some records; a blank cell has none."""
     size = len(numbers)
     column = field.column.slice(start, size)
-    texts = _escaped(column)
-    filled = filled_cells(column)
+    filled = are_filled(column)
     opening = '" t="inlineStr"><is><t>'
     if has_outer_space(column):
         opening = '" t="inlineStr"><is><t xml:space="preserve">'
     mine = None if field.kinds is None else field.kinds[start : start + size]
     codes, kinds = kind_codes(filled, mine)
+    texts = _escaped(cells_of(column))
     if mine is not None and DATE in kinds:
-        _number_days(texts, np.flatnonzero((mine == DATE) & filled).tolist())
+        texts = remade(texts, (mine == DATE) & filled, _number_of_day())
     # Of a blank cell, and of each kind: behind its place, and behind its text.
     openings = ['"/>', *(opening if kind == TEXT else '"><v>' for kind in kinds)]
     begins, ends = [""], [""]
@@ -113,41 +123,30 @@ def _cells(
         style = field.styles[kind]
         begins.append(f'" s="{style}{said}' if style else said)
         ends.append("</t></is></c>" if kind == TEXT else "</v></c>")
-    if len(kinds) == 1 and filled.all():
-        mids, closings = [begins[1]] * size, [ends[1]] * size
-        firsts = [head] * size
-    else:
-        mids, closings = choose(begins, codes), choose(ends, codes)
-        firsts = choose(["", head], filled)
-        numbers = [
-            number if there else ""
-            for number, there in zip(numbers, filled.tolist(), strict=True)
-        ]
-    if field.marked:
-        numbers = list(numbers)
-        for place in range(size):
-            marked = field.marked.get(start + place)
-            if marked is None:
-                continue
-            firsts[place], numbers[place] = head, str(start + place + 2)
-            mids[place] = f'" s="{marked}{openings[codes[place]]}'
-    return [firsts, numbers, mids, texts, closings]
+    firsts, mids = choose(["", head], filled), choose(begins, codes)
+    places = select(filled, numbers, "")
+    marked = [
+        place
+        for place in range(size if field.marked else 0)
+        if start + place in field.marked
+    ]
+    if marked:
+        firsts, places, mids = (in_each(each, size) for each in (firsts, places, mids))
+        for place in marked:
+            firsts[place], places[place] = head, str(start + place + 2)
+            mids[place] = f'" s="{field.marked[start + place]}{openings[codes[place]]}'
+        firsts, places, mids = map(pa.array, (firsts, places, mids))
+    return [firsts, places, mids, texts, choose(ends, codes)]
 
 
-def _number_days(texts: list[str], places: list[int]) -> None:
-    """Put the number of its day in the place of each date."""
-    known: dict[str, str] = {}
-    for place in places:
-        text = texts[place]
-        number = known.get(text)
-        if number is None:
-            number = known[text] = str(day_number(text))
-        texts[place] = number
+def _number_of_day() -> Callable[[str], str]:
+    """Return what gives the number of a date, and works out each but once."""
+    return functools.cache(lambda text: str(day_number(text)))
 
 
-def _escaped(column: Column) -> list[str]:
-    has_escapes = any(b"_x" in chunk.bytes.tobytes() for chunk in text_chunks(column))
-    return escaped_cells(column, _MARKS_AND_ESCAPES if has_escapes else _MARKS, escape)
+def _escaped(cells: Any) -> Any:
+    has_escapes = len(cells) and b"_x" in chunk_of(cells).bytes.tobytes()
+    return escaped_cells(cells, _MARKS_AND_ESCAPES if has_escapes else _MARKS, escape)
 
 
 def escape(text: str) -> str:

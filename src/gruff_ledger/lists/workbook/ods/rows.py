@@ -9,21 +9,27 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
 from xml.sax.saxutils import quoteattr
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
-from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.cells.text_bytes import are_filled, chunk_of
 from gruff_ledger.columns.shares import in_turn
+from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.joined_rows import (
-    JOINED_RECORDS,
+    Piece,
+    cells_of,
     choose,
     escaped_cells,
-    filled_cells,
+    in_each,
     join_rows,
+    joined_records,
+    select,
 )
 from gruff_ledger.lists.typed_cells import DATE, TEXT, kind_codes
 from gruff_ledger.lists.workbook.xlsx_rows import has_outer_space
@@ -79,10 +85,11 @@ def ods_rows(
     beneath : ndarray of bool, shape (n,), optional
         The records that are detail of one above, and grouped.
     """
-    starts = range(0, count, JOINED_RECORDS)
-    for start in in_turn(starts, len(starts)):
-        size = min(JOINED_RECORDS, count - start)
-        opening, ending = [_ROW] * size, [_ROW_END] * size
+    step = joined_records(len(fields))
+
+    def rows(start: int) -> bytes:
+        size = min(step, count - start)
+        opening, ending = _ROW, _ROW_END
         if beneath is not None:
             mine = beneath[start : start + size]
             before = np.concatenate([beneath[start - 1 : start], mine])[-size - 1 : -1]
@@ -91,51 +98,56 @@ def ods_rows(
             after = np.concatenate([mine[1:], beneath[start + size :][:1], [False]])
             opening = choose([_ROW, _GROUP + _ROW], mine & ~before)
             ending = choose([_ROW_END, _ROW_END + _GROUP_END], mine & ~after[:size])
-        pieces: list[Sequence[str]] = [opening]
+        pieces: list[Piece] = [opening]
         for field in fields:
             pieces += _cells(field, start, size)
-        pieces.append(ending)
-        yield join_rows(pieces, size).encode("utf-8")
+        return join_rows([*pieces, ending], size)
+
+    starts = range(0, count, step)
+    yield from in_turn(map_ahead(rows, starts), len(starts))
 
 
-def _cells(field: OdsField, start: int, size: int) -> list[list[str]]:
+def _cells(field: OdsField, start: int, size: int) -> list[Piece]:
     """Return the pieces of the cells of some records."""
     column = field.column.slice(start, size)
-    filled = filled_cells(column)
-    texts = _escaped(column)
+    filled = are_filled(column)
+    cells = cells_of(column)
+    texts = _escaped(cells)
     mine = None if field.kinds is None else field.kinds[start : start + size]
     codes, kinds = kind_codes(filled, mine)
-    values: list[str] = [""] * size
-    if mine is not None:
-        # What is typed stands there twice: as the value, and as it is shown.
-        values = list(texts)
-        for place in np.flatnonzero((mine == TEXT) | ~filled).tolist():
-            values[place] = ""
+    # What is typed stands there twice: as the value, and as it is shown.
+    values = "" if mine is None else select((mine != TEXT) & filled, texts, "")
     begins, mids, ends = ["<table:table-cell/>"], [""], [""]
     for kind in kinds:
         begins.append(_opening(kind, field.styles[kind]))
         mids.append("<text:p>" if kind == TEXT else '"><text:p>')
         ends.append("</text:p></table:table-cell>")
-    opened, between = choose(begins, codes), choose(mids, codes)
-    closed = choose(ends, codes)
-    for place in range(size) if field.marked or field.notes else ():
-        record = start + place
-        style, note = field.marked.get(record), field.notes.get(record, "")
-        if style is None and not note:
-            continue
-        if not codes[place]:
-            opened[place] = f"<table:table-cell{_styled(style or '')}>"
-            closed[place] = f"{note}</table:table-cell>"
-        else:
-            kind = kinds[codes[place] - 1]
-            opened[place] = _opening(kind, style or field.styles[kind])
-            between[place] = between[place].replace("<text:p>", f"{note}<text:p>")
-    for place in _with_returns(column):
-        # A paragraph has no carriage returns: the value says what they are.
-        plain = column[place].as_py()
-        said = quoteattr(plain, {"\r": "&#13;", "\n": "&#10;", "\t": "&#9;"})
-        opened[place] = f"{opened[place][:-1]} office:string-value={said}>"
-    return [opened, values, between, texts, closed]
+    pieces = [choose(words, codes) for words in (begins, mids, ends)]
+    marked = [
+        place
+        for place in range(size if field.marked or field.notes else 0)
+        if start + place in field.marked or field.notes.get(start + place)
+    ]
+    returns = np.flatnonzero(_with_returns(cells)).tolist()
+    if marked or returns:
+        opened, between, closed = (in_each(piece, size) for piece in pieces)
+        for place in marked:
+            style = field.marked.get(start + place)
+            note = field.notes.get(start + place, "")
+            if not codes[place]:
+                opened[place] = f"<table:table-cell{_styled(style or '')}>"
+                closed[place] = f"{note}</table:table-cell>"
+            else:
+                kind = kinds[codes[place] - 1]
+                opened[place] = _opening(kind, style or field.styles[kind])
+                between[place] = between[place].replace("<text:p>", f"{note}<text:p>")
+        for place in returns:
+            # A paragraph has no carriage returns: the value says what they are.
+            plain = cells[place].as_py()
+            said = quoteattr(plain, {"\r": "&#13;", "\n": "&#10;", "\t": "&#9;"})
+            opened[place] = f"{opened[place][:-1]} office:string-value={said}>"
+        pieces = [pa.array(each) for each in (opened, between, closed)]
+    return [pieces[0], values, pieces[1], texts, pieces[2]]
 
 
 def _styled(style: str) -> str:
@@ -152,23 +164,21 @@ def _opening(kind: int, style: str) -> str:
     return f'{start}"float" office:value="'
 
 
-def _escaped(column: Column) -> list[str]:
-    has_spaces = has_outer_space(column) or any(
-        b"  " in chunk.bytes.tobytes() for chunk in text_chunks(column)
+def _escaped(cells: Any) -> Any:
+    has_spaces = has_outer_space(pa.chunked_array([cells])) or (
+        len(cells) and b"  " in chunk_of(cells).bytes.tobytes()
     )
     marks = _MARKS_AND_SPACES if has_spaces else _MARKS
-    return escaped_cells(column, marks, paragraphs)
+    return escaped_cells(cells, marks, paragraphs)
 
 
-def _with_returns(column: Column) -> list[int]:
-    """Return which cells hold a carriage return."""
-    found: list[int] = []
-    start = 0
-    for chunk in text_chunks(column):
+def _with_returns(cells: Any) -> Mask:
+    """Mark the cells that hold a carriage return."""
+    found = np.zeros(len(cells), np.bool_)
+    if len(cells):
+        chunk = chunk_of(cells)
         at = np.flatnonzero(chunk.bytes == ord("\r"))
-        cells = np.unique(np.searchsorted(chunk.offsets, at, side="right") - 1)
-        found += (cells + start).tolist()
-        start += len(chunk.array)
+        found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
     return found
 
 

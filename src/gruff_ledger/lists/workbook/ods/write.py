@@ -14,8 +14,8 @@ from xml.sax.saxutils import quoteattr
 import numpy as np
 import numpy.typing as npt
 
+from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.types import Mask
-from gruff_ledger.lists.joined_rows import filled_cells
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
 from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
@@ -199,7 +199,7 @@ class _Tab:
         table = self.table
         if table.beneath not in table.headings:
             return None
-        return filled_cells(table.cells(table.beneath))
+        return are_filled(table.cells(table.beneath))
 
 
 class _FindingsTab(_Tab):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.arrays import concat_columns, taken, text_column
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.lists.joined_rows import filled_cells
 from gruff_ledger.lists.workbook.regular.cells import Regular
 
 
@@ -64,7 +64,7 @@ def merge_cells(
         other = place + left - first[1]
         if height and 0 <= other < len(other_columns):
             theirs = other_columns[other]
-            filled = np.flatnonzero(filled_cells(theirs))
+            filled = np.flatnonzero(are_filled(theirs))
             where = filled + first[0] - top
             places[where] = len(mine) + filled
             is_number[where] = other_numbers[other][filled]

@@ -12,7 +12,7 @@ VERB = Verb(
     stage="check",
     place=1,
     home=__name__,
-    page="gruff_ledger.cli.screen.flag:FlagPage",
+    page="gruff_ledger.cli.screen.pages:FlagPage",
     further=(
         Further(
             "write-rules",

@@ -14,7 +14,7 @@ VERB = Verb(
     stage="clean",
     place=1,
     home=__name__,
-    page="gruff_ledger.cli.screen.changes:ChangesPage",
+    page="gruff_ledger.cli.screen.pages:ChangesPage",
     examples=(
         "gruff scrub incoming/guests.csv --trim --squeeze --case title --odd-only",
         'gruff scrub incoming/guests.csv --fields "Arrived, Left" --date iso',

@@ -13,7 +13,7 @@ VERB = Verb(
     stage="look",
     place=0,
     home=__name__,
-    page="gruff_ledger.cli.screen.show:ShowPage",
+    page="gruff_ledger.cli.screen.pages:ShowPage",
     examples=(
         'gruff show incoming/south_quay.csv --fields "Berth, Boat, Paid until"',
         "gruff show incoming/south_quay.csv --to south.xlsx",

@@ -13,7 +13,7 @@ VERB = Verb(
     stage="together",
     place=2,
     home=__name__,
-    page="gruff_ledger.cli.screen.flag:LookupPage",
+    page="gruff_ledger.cli.screen.pages:LookupPage",
     beside=(
         Beside(
             "unmatched",

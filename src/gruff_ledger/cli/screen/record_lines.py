@@ -1,4 +1,4 @@
-"""The page that `show` shows: a table, or each record as lines."""
+"""A list as lines: a line for each field of each record."""
 
 from __future__ import annotations
 
@@ -7,15 +7,12 @@ from itertools import islice
 
 import numpy as np
 from rich import box
-from rich.console import Console, Group, RenderableType
+from rich.console import Group, RenderableType
 from rich.table import Column as ScreenColumn
 from rich.table import Table as ScreenTable
 from rich.text import Text
 
-from gruff_ledger.account.words import SourcePlaces, source_places
-from gruff_ledger.cli.screen.listing import Window, records_in
-from gruff_ledger.cli.screen.page import Page
-from gruff_ledger.job.engine import Run
+from gruff_ledger.account.words import SourcePlaces
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
 
@@ -23,26 +20,9 @@ from gruff_ledger.words import counted, visible
 _MOST_DOWN = 200
 
 
-class ShowPage(Page):
-    """The page of a list that is looked at."""
-
-    def view(self, run: Run, window: Window) -> RenderableType:
-        """Lay records out as lines, where that was asked for."""
-        if run.result is None or not run.detail.is_down:
-            return super().view(run, window)
-        places = source_places(run.account.sources)
-        return Group(*_cards(run.result, window.width, places))
-
-    def look_through(self, run: Run, console: Console) -> bool:
-        """Let a person look through a list of more records than fit."""
-        table = run.result
-        window = Window(console.width, console.height)
-        if table is None or run.detail.is_down or len(table) <= records_in(window):
-            return False
-        from gruff_ledger.cli.screen.pager import look_through
-
-        look_through(console, table)
-        return True
+def record_lines(table: Table, width: int, sources: SourcePlaces) -> RenderableType:
+    """Lay out records, each as a line a field below where it stands."""
+    return Group(*_cards(table, width, sources))
 
 
 def _cards(table: Table, width: int, sources: SourcePlaces) -> Iterator[RenderableType]:
