@@ -85,6 +85,8 @@ def rows() -> list[Row]:
         ("merge", lambda path: ["merge", str(path), str(path)]),
         ("survey", lambda path: ["survey", str(path)]),
         ("duplicates", lambda path: ["duplicates", str(path)]),
+        ("fields", lambda path: ["fields", str(path), "--drop", "F3"]),
+        ("compare", lambda path: ["compare", str(path), str(path), "--key", "F1"]),
     ):
         made.append(
             Row(

@@ -43,6 +43,23 @@ def parse_names(text: str) -> tuple[str, ...]:
         rest = rest[1:].strip()
 
 
+def first_repeated(names: Iterable[str]) -> str | None:
+    """
+    Return the first name that was there before; None if there is none.
+
+    Examples
+    --------
+    >>> first_repeated(["boat", "berth", "boat"])
+    'boat'
+    """
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            return name
+        seen.add(name)
+    return None
+
+
 def parse_items(text: str) -> tuple[str, ...]:
     """
     Split a list at its commas outside double quotes, and leave the quotes.

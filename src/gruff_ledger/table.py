@@ -232,6 +232,12 @@ class Table(msgspec.Struct, frozen=True, eq=False):
             return self.headings.index(heading)
         return _places_of(self.headings)[heading]
 
+    def has_field(self, heading: str) -> bool:
+        """Whether there is a field of exactly this heading."""
+        if len(self.headings) < _WIDE_FROM:
+            return heading in self.headings
+        return heading in _places_of(self.headings)
+
     def texts(self, heading: str) -> list[str]:
         """
         Return the cells of a field as texts, record by record.

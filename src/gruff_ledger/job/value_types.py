@@ -70,7 +70,7 @@ class ValueTypes:
         found: dict[str, np.ndarray[tuple[int], np.dtype[np.uint8]]] = {}
         origin = table.origin
         for heading, sources in self._fields.get(name, {}).items():
-            if heading not in table.headings:
+            if not table.has_field(heading):
                 continue
             codes = np.zeros(len(table), np.uint8)
             for position, field in sources.items():

@@ -197,7 +197,7 @@ def typed_numbers(reading: Reading) -> dict[str, Mask]:
     found: dict[str, Mask] = {}
     records = reading.table.origin.record
     for heading, codes in reading.kinds.items():
-        if heading in reading.table.headings:
+        if reading.table.has_field(heading):
             known = np.zeros(int(records.max(initial=0)) + 1, np.uint8)
             known[: len(codes)] = codes[: len(known)]
             found[heading] = known[records] == NUMBER

@@ -21,7 +21,7 @@ from gruff_ledger.cells.order import code_ranks, number_ranks, sort_places, text
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.types import Indices, Mask
-from gruff_ledger.field_names import find_field, parse_names
+from gruff_ledger.field_names import find_field, first_repeated, parse_names
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
@@ -288,11 +288,11 @@ def in_order(
     found = [ordering(table, key, term) for key in in_turn(keys, len(keys))]
     part_is_done()
     headings = [heading for heading, _ in found]
-    for place, heading in enumerate(headings):
-        if heading in headings[:place]:
-            raise BadTerms(
-                f"the field '{heading}' is named twice.", "Name it once.", term=term
-            )
+    twice = first_repeated(headings)
+    if twice is not None:
+        raise BadTerms(
+            f"the field '{twice}' is named twice.", "Name it once.", term=term
+        )
     orderings = [each for _, each in found]
     places = sort_places(
         [

@@ -7,7 +7,13 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import structs
 
-from gruff_ledger.field_names import expand_names, find_field, first_names, format_names
+from gruff_ledger.field_names import (
+    expand_names,
+    find_field,
+    first_names,
+    first_repeated,
+    format_names,
+)
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
@@ -47,19 +53,20 @@ def perform(
     names, notes = _found(terms, table, renamed)
     stay = _kept(terms, table, names)
     order = _order_fields(terms, stay, names)
-    dropped = [heading for heading in table.headings if heading not in order]
+    ordered = set(order)
+    dropped = [heading for heading in table.headings if heading not in ordered]
     if dropped:
         number = "1 field was" if len(dropped) == 1 else f"{len(dropped)} fields were"
         told = f"{number} dropped: {format_names(dropped)}."
         notes.append(Note(told, is_headline=True))
     headings = [renamed.get(heading, heading) for heading in order]
-    for place, heading in enumerate(headings):
-        if heading in headings[:place]:
-            raise BadTerms(
-                f"two fields would be headed '{heading}'.",
-                "Give each a heading of its own.",
-                term="rename" if terms.rename else "rename-by",
-            )
+    twice = first_repeated(headings)
+    if twice is not None:
+        raise BadTerms(
+            f"two fields would be headed '{twice}'.",
+            "Give each a heading of its own.",
+            term="rename" if terms.rename else "rename-by",
+        )
     held = dict(zip(table.headings, table.held, strict=True))
     result = table.with_fields(order, [held[heading] for heading in order])
     result = result.with_headings(headings)
@@ -131,14 +138,16 @@ def _order_fields(
     last = [names[name] for name in terms.last]
     after = {names[name]: names[other] for name, other in terms.after.items()}
     _refuse_twice([*first, *last, *after], "after" if after else "last")
+    there = set(stay)
     for heading in (*first, *last, *after, *after.values()):
-        if heading not in stay:
+        if heading not in there:
             raise BadTerms(
                 f"the field '{heading}' is to be placed, and does not stay.",
                 "Keep it, or leave out where it goes.",
                 term="keep" if terms.keep else "drop",
             )
-    order = [each for each in stay if each not in (*first, *last, *after)]
+    placed = {*first, *last, *after}
+    order = [each for each in stay if each not in placed]
     order = [*first, *order, *last]
     waiting = dict(after)
     while waiting:
@@ -157,11 +166,11 @@ def _order_fields(
 
 
 def _refuse_twice(headings: list[str], term: str) -> None:
-    for place, heading in enumerate(headings):
-        if heading in headings[:place]:
-            raise BadTerms(
-                f"the field '{heading}' is named twice.", "Name it once.", term=term
-            )
+    twice = first_repeated(headings)
+    if twice is not None:
+        raise BadTerms(
+            f"the field '{twice}' is named twice.", "Name it once.", term=term
+        )
 
 
 def _renamed(

@@ -167,7 +167,7 @@ def _choose_compared_fields(
         if heading in keys:
             continue
         theirs = heading
-        if heading not in other.headings:
+        if not other.has_field(heading):
             theirs = folded_headings.get(loose(heading), "")
         if not theirs or theirs in taken_there:
             without.append(heading)

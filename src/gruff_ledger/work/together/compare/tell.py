@@ -92,7 +92,7 @@ def list_pairs(
         columns.append(_of_both(*lists, heading, there, order))
     used = {theirs.get(heading, heading) for heading in headings}
     for heading in other.headings:
-        if heading not in used and heading not in headings:
+        if heading not in used and not one.has_field(heading):
             headings.append(heading)
             columns.append(_of_both(*lists, heading, heading, order))
     told = np.zeros(len(one), object)
@@ -129,7 +129,7 @@ def _of_both(
     """Put a field of both lists in one order, blank where one has it not."""
     parts = [
         table.cells(heading)
-        if heading in table.headings
+        if table.has_field(heading)
         else constant_column("", len(table))
         for table, heading in ((one, mine), (other, theirs))
     ]

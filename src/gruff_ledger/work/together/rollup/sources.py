@@ -22,7 +22,12 @@ from gruff_ledger.columns.arrays import filter_column, text_column
 from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_whole
 from gruff_ledger.columns.types import Column, Indices, Mask
-from gruff_ledger.field_names import expand_names, find_field, take_aliases
+from gruff_ledger.field_names import (
+    expand_names,
+    find_field,
+    first_repeated,
+    take_aliases,
+)
 from gruff_ledger.formula.readable import check_readable
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField
@@ -198,13 +203,13 @@ def _brought(terms: RollupTerms, table: Table, said: Said) -> Brought:
 def _with_aliases(table: Table, aliases: Mapping[str, str]) -> Table:
     meant = take_aliases(table.headings, aliases, loose)
     headings = [meant.get(heading, heading) for heading in table.headings]
-    for place, heading in enumerate(headings):
-        if heading in headings[:place]:
-            raise BadTerms(
-                f"two fields of {table.name} would both be '{heading}'.",
-                "Let no two fields of one list have the same heading.",
-                term="aliases",
-            )
+    twice = first_repeated(headings)
+    if twice is not None:
+        raise BadTerms(
+            f"two fields of {table.name} would both be '{twice}'.",
+            "Let no two fields of one list have the same heading.",
+            term="aliases",
+        )
     return table.with_headings(headings)
 
 
