@@ -12,6 +12,8 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from gruff_ledger.late_patterns import late_pattern
+
 _HIDDEN = "…"
 
 # Schemes as they are written, and as they are mistyped or encoded; a single letter is a
@@ -20,37 +22,41 @@ _SCHEME_FORMS = (
     r"(?:[a-z][a-z0-9+.-]+(?:[:;]|%3a)(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?)"
     r"(?:[:;]|%3a)?(?:[/\\]|%2f)+|(?:https?|postgres(?:ql)?):(?=[^\s/\\]*@))"
 )
-_SCHEME = re.compile(rf"\s*{_SCHEME_FORMS}", re.IGNORECASE)
-_END_OF_HOST = re.compile(r"[/?#\\]")
-_PORT = re.compile(r"(?:\[[^\]]*\]|[^:]*\.[^:]*|localhost)(?::[0-9]*)?", re.IGNORECASE)
+_SCHEME = late_pattern(rf"\s*{_SCHEME_FORMS}", re.IGNORECASE)
+_END_OF_HOST = late_pattern(r"[/?#\\]")
+_PORT = late_pattern(
+    r"(?:\[[^\]]*\]|[^:]*\.[^:]*|localhost)(?::[0-9]*)?", re.IGNORECASE
+)
 
 # A name and a password before a host, with no scheme before them.
-_BARE = re.compile(
+_BARE = late_pattern(
     r"(?!mailto:|sips?:|xmpp:|tel:)[^\s/\\@:'\"<>,;()=]{2,}:[^\s@]*@(?=[^\s@/\\])",
     re.IGNORECASE,
 )
 
 # What the keys of secret values are called: whole words of a key, and parts of one.
-_SECRET_KEY = re.compile(
+_SECRET_KEY = late_pattern(
     r"(?:^|[_.-])(?:key|sig|auth|pin|sas|sid|jwt|otp|login)(?:$|[_.-])|token|secret|pass(?!enger)|pwd|credential|signature|session|apikey|"
     r"accesskey|authoriz|bearer",
     re.IGNORECASE,
 )
 
 # A value that nobody would type: long, of letters and digits in one.
-_LIKE_A_TOKEN = re.compile(
+_LIKE_A_TOKEN = late_pattern(
     r"(?=[^&#;]*[0-9])(?=[^&#;]*[A-Za-z])[A-Za-z0-9+/=_~%-]{20,}"
 )
 
-_QUERY_PART = re.compile(r"(?<=[?&;#])([^=&;#]*)(=?)([^&;#]*)")
+_QUERY_PART = late_pattern(r"(?<=[?&;#])([^=&;#]*)(=?)([^&;#]*)")
 
-_PASSWORD_PART = re.compile(r"(?<=[?&;])([^=&;#]*pass[^=&;#]*)=[^&;#]*", re.IGNORECASE)
+_PASSWORD_PART = late_pattern(
+    r"(?<=[?&;])([^=&;#]*pass[^=&;#]*)=[^&;#]*", re.IGNORECASE
+)
 
 # What looks like an address within other text.
-_IN_TEXT = re.compile(rf"(?<![A-Za-z0-9]){_SCHEME_FORMS}\S+", re.IGNORECASE)
+_IN_TEXT = late_pattern(rf"(?<![A-Za-z0-9]){_SCHEME_FORMS}\S+", re.IGNORECASE)
 # Without one of these there is no address.
-_MARKS = re.compile(r"[:@]|//|%3a", re.IGNORECASE)
-_CLOSING = re.compile(r"['\"<>,.;:)\]}`]+$")
+_MARKS = late_pattern(r"[:@]|//|%3a", re.IGNORECASE)
+_CLOSING = late_pattern(r"['\"<>,.;:)\]}`]+$")
 
 
 def without_credentials(address: str) -> str:

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms, UnknownField, nearest_or_all
 from gruff_ledger.words import first_few
 
@@ -176,9 +177,9 @@ def parse_pairs(text: str, *, of_names: bool) -> tuple[tuple[str, str], ...]:
 
 
 # What stands outside where the quotes after it come in pairs.
-_OUTSIDE_COMMA = re.compile(r',(?=(?:[^"]*"[^"]*")*[^"]*$)')
+_OUTSIDE_COMMA = late_pattern(r',(?=(?:[^"]*"[^"]*")*[^"]*$)')
 # The first equals sign outside quotes ends this.
-_OUTSIDE_EQUALS = re.compile(r'^(?:[^"=]|"[^"]*")*=')
+_OUTSIDE_EQUALS = late_pattern(r'^(?:[^"=]|"[^"]*")*=')
 
 
 def _first_name(rest: str, whole: str) -> tuple[str, str]:
@@ -321,7 +322,7 @@ def _several(headings: Sequence[str], name: str) -> list[str] | None:
     return None
 
 
-_RANGE = re.compile(r"\s*(.*?)\s*(?:…|\.\.\.)\s*(.*?)\s*", re.DOTALL)
+_RANGE = late_pattern(r"\s*(.*?)\s*(?:…|\.\.\.)\s*(.*?)\s*", re.DOTALL)
 
 
 def _loose_place(headings: Sequence[str], name: str) -> int | None:

@@ -9,11 +9,11 @@ command line, ``which = "only"`` in a docket.
 from __future__ import annotations
 
 import keyword
-import re
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.shell import quoted
 
-_TERM = re.compile(r"`([a-z][a-z-]*)(?: ([^`]+))?`")
+_TERM = late_pattern(r"`([a-z][a-z-]*)(?: ([^`]+))?`")
 
 # What is a table in dockets and in Python is only typed out for a command.
 _TABLES = {"aliases"}

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
+
+from gruff_ledger.late_patterns import late_pattern
 
 # Control characters, and those that change the direction of text around them: shown,
 # they could move the cursor, colour the screen or disguise what stands there.
-_UNSAFE = re.compile(
+_UNSAFE = late_pattern(
     "[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069]"
 )
 
 # Spaces that nobody sees, or takes for one.
-_HIDDEN_SPACES = re.compile(r"^[ \u00a0]+|[ \u00a0]+$|[ \u00a0]{2,}|\u00a0")
+_HIDDEN_SPACES = late_pattern(r"^[ \u00a0]+|[ \u00a0]+$|[ \u00a0]{2,}|\u00a0")
 
 # Numbers over 9,999 are easier to read with their thousands parted.
 _PARTED_FROM = 10_000

@@ -19,6 +19,7 @@ from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 # Records at the end of a list that are looked at in one go.
 _LOOKED_AT_RECORDS = 1000
@@ -43,7 +44,7 @@ def listed(marks: str) -> str:
 
 
 _WHITE = listed(WHITE_SPACE)
-_BLANK = re.compile(f"[{BLANK_CHARACTERS}]*")
+_BLANK = late_pattern(f"[{BLANK_CHARACTERS}]*")
 
 
 def _first_bytes() -> Mask:

@@ -7,8 +7,6 @@ signs as the signs.
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 import pyarrow as pa
 
@@ -17,14 +15,15 @@ from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 _SIGNS = "=+\\-@\uff1d\uff0b\uff0d\uff20"
-_MAY_RUN = re.compile(f"[{BLANK_CHARACTERS}]*[{_SIGNS}]|[\t\r]")
+_MAY_RUN = late_pattern(f"[{BLANK_CHARACTERS}]*[{_SIGNS}]|[\t\r]")
 
 # A number as people write it, whatever its marks: with a sign in front it is no
 # formula. Only short texts are tried.
 _LONGEST_AMOUNT = 60
-_AMOUNT = re.compile(
+_AMOUNT = late_pattern(
     r"[+-]?\s*[^\W\d_]{0,3}\s*[\d.,'’\s]*\d[\d.,'’\s]*[%€$£]?\s*[A-Z]{0,3}"
 )
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from typing import Literal
 
@@ -15,6 +14,7 @@ from gruff_ledger.cells.numbers.shapes import shape_of
 from gruff_ledger.cells.text_bytes import DIGIT, kinds_in, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 
 # So many cells are looked at first; where fewer than one in so many are numbers, or
@@ -22,7 +22,7 @@ from gruff_ledger.problems import BadTerms
 _SAMPLED = 512
 _LEAST_SHARE = 5
 
-_PLAIN = re.compile(r"-?[0-9]+(?:\.[0-9]+)?")
+_PLAIN = late_pattern(r"-?[0-9]+(?:\.[0-9]+)?")
 
 Kind = Literal["number", "code", "date", "text", "blank"]
 

@@ -17,6 +17,7 @@ from gruff_ledger.cells.text.weave import by_stretches, text_array
 from gruff_ledger.cells.text_bytes import WIDE, Chunk, mask_of_kinds, text_chunks
 from gruff_ledger.columns.arrays import joined, taken
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 _WORD_BYTES = 8
 
@@ -29,7 +30,7 @@ _SAMPLE_RECORDS = 1000
 _SMALL = np.arange(256, dtype=np.uint8)
 _SMALL[ord("A") : ord("Z") + 1] += ord("a") - ord("A")
 
-_FIGURES = re.compile(r"[0-9]+")
+_FIGURES = late_pattern(r"[0-9]+")
 
 # How many figures are told apart by their number, in one byte of ASCII.
 _MOST_FIGURES = 125

@@ -7,6 +7,7 @@ import re
 from gruff_ledger.cells.blank import end_of_filled, is_blank
 from gruff_ledger.cells.match.levels import loose
 from gruff_ledger.cells.numbers.plain import exact_sum, number_of
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.table import Table
 
 # Words that stand before totals, folded loosely, in the languages lists often come in.
@@ -43,7 +44,7 @@ _TOTAL_WORDS = (
     "총계",
 )
 _LONGEST_FIRST = sorted(_TOTAL_WORDS, key=len, reverse=True)
-_TOTAL_START = re.compile(rf"(?:{'|'.join(map(re.escape, _LONGEST_FIRST))})\b")
+_TOTAL_START = late_pattern(rf"(?:{'|'.join(map(re.escape, _LONGEST_FIRST))})\b")
 
 # Finds cells that may be such a word, quickly; `is_total_word` decides.
 TOTAL_PATTERN = rf"(?i)^\s*(?:{'|'.join(_LONGEST_FIRST)})[\s:.]*$"

@@ -11,17 +11,19 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-_SPACE = re.compile(r"(?:[ \t\r\n]|#[^\n]*)*")
-_BLANKS = re.compile(r"[ \t]*")
-_BARE_KEY = re.compile(r"[^\s.=\]\[\"'#]+")
-_STRING = re.compile(
+from gruff_ledger.late_patterns import late_pattern
+
+_SPACE = late_pattern(r"(?:[ \t\r\n]|#[^\n]*)*")
+_BLANKS = late_pattern(r"[ \t]*")
+_BARE_KEY = late_pattern(r"[^\s.=\]\[\"'#]+")
+_STRING = late_pattern(
     r'"""(?:[^\\]|\\.)*?"{3,5}|'
     r"'''.*?'{3,5}|"
     r'"(?:[^"\\\n]|\\.)*"|'
     r"'[^'\n]*'",
     re.DOTALL,
 )
-_ESCAPE = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|U([0-9A-Fa-f]{8})|(.))", re.DOTALL)
+_ESCAPE = late_pattern(r"\\(?:u([0-9A-Fa-f]{4})|U([0-9A-Fa-f]{8})|(.))", re.DOTALL)
 _ESCAPED = {"b": "\b", "t": "\t", "n": "\n", "f": "\f", "r": "\r"}
 
 

@@ -13,6 +13,7 @@ from enum import Enum, auto
 from typing import NamedTuple, NoReturn
 
 from gruff_ledger.formula.nodes import BadFormula, Place
+from gruff_ledger.late_patterns import late_pattern
 
 # A formula that a person writes has a few hundred characters.
 MOST_CHARACTERS = 10_000
@@ -89,7 +90,7 @@ class Token(NamedTuple):
         return self.word in RESERVED
 
 
-_TOKEN = re.compile(
+_TOKEN = late_pattern(
     r"""\s*(?:
       (?P<NUMBER> [0-9]+ (?: \. [0-9]* )? | \. [0-9]+ )
     | (?P<TEXT> ' (?: [^'] | '' )* ' )

@@ -8,7 +8,6 @@ each entry that is done is told to all of them, so that none can miss a step.
 from __future__ import annotations
 
 import datetime
-import hashlib
 from collections import Counter
 from collections.abc import Callable, Mapping
 from typing import Any
@@ -363,6 +362,10 @@ def _entry_facts(entry: Entry, outcome: Outcome) -> dict[str, Any]:
 
 def hashes_of_files(entry: Entry) -> dict[str, str | None]:
     """Return the SHA-256 of each file that an entry's terms name, where it is there."""
+    if not entry.files:
+        return {}
+    import hashlib
+
     return {
         said: None if data is None else hashlib.sha256(data).hexdigest()
         for said, data in entry.files

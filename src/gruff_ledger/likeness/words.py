@@ -7,7 +7,6 @@ swapped digit is the only slip that is forgiven in them.
 from __future__ import annotations
 
 import functools
-import re
 import unicodedata
 from collections.abc import Sequence
 from typing import NamedTuple
@@ -15,11 +14,12 @@ from typing import NamedTuple
 from rapidfuzz.distance import OSA
 
 from gruff_ledger.cells.match.levels import loose
+from gruff_ledger.late_patterns import late_pattern
 
 # Marks within a word, and all others, which part words.
-_WITHIN = re.compile(r"['’.`´]")
-_PARTING = re.compile(r"[\W_]+")
-_FIGURES = re.compile(r"[0-9]+")
+_WITHIN = late_pattern(r"['’.`´]")
+_PARTING = late_pattern(r"[\W_]+")
+_FIGURES = late_pattern(r"[0-9]+")
 
 # What is left of a likeness for each kind of difference.
 _ONE_SLIP = 0.92

@@ -21,15 +21,16 @@ from gruff_ledger.credentials import (
     without_credentials,
     without_tokens,
 )
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 
 STANDARD_INPUT = "-"
 
 Range = tuple[int, int | None]
 
-_URL = re.compile(r"https?://", re.IGNORECASE)
-_SERVER = re.compile(r"postgres(?:ql)?://", re.IGNORECASE)
-_OTHER_SCHEME = re.compile(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
+_URL = late_pattern(r"https?://", re.IGNORECASE)
+_SERVER = late_pattern(r"postgres(?:ql)?://", re.IGNORECASE)
+_OTHER_SCHEME = late_pattern(r"([a-z][a-z0-9+.-]+)://", re.IGNORECASE)
 _PARTS = ("file", "sheet", "row", "col", "cell", "table")
 
 # How the list at an address is written can be said there, in the words of the terms.
@@ -44,9 +45,9 @@ READING_KEYS = (
 )
 _KEYS = _PARTS + READING_KEYS
 _KEPT_PARTS = tuple(f"{key}=" for key in ("row", "col", "cell", *READING_KEYS))
-_RANGE = re.compile(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
-_CELLS = re.compile(r"(\d+|\*),(\d+|\*)(?:-(?:(\d+|\*),(\d+|\*))?)?")
-_PATTERN_MARKS = re.compile(r"[*?\[]")
+_RANGE = late_pattern(r"(\d+|\*)(?:(-)(\d+|\*)?)?")
+_CELLS = late_pattern(r"(\d+|\*),(\d+|\*)(?:-(?:(\d+|\*),(\d+|\*))?)?")
+_PATTERN_MARKS = late_pattern(r"[*?\[]")
 
 
 class Packing(NamedTuple):

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import html
-import re
 from collections.abc import Iterator
 from typing import BinaryIO
 
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.types import Column
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.output import Output
 from gruff_ledger.table import Table
 
@@ -18,8 +18,8 @@ _GROUP_RECORDS = 1 << 13
 _MOST_LINED_UP = 10_000
 
 # What Markdown could take for a mark of its own, and the bar that ends a cell.
-_MARKS = re.compile(r"([\\`*_\[\]<>|~#&!$])")
-_LINE_ENDS = re.compile(r"\r\n|\r|\n")
+_MARKS = late_pattern(r"([\\`*_\[\]<>|~#&!$])")
+_LINE_ENDS = late_pattern(r"\r\n|\r|\n")
 
 # Marks that a browser or a page could act on: shown as the character that stands for
 # them (Unicode, Control Pictures).

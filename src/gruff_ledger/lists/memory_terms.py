@@ -7,10 +7,11 @@ from typing import Annotated
 
 from msgspec import Meta
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Terms
 
-_SIZE = re.compile(r"\s*([0-9]{1,9})\s*(MB|GB|TB)\s*", re.IGNORECASE)
+_SIZE = late_pattern(r"\s*([0-9]{1,9})\s*(MB|GB|TB)\s*", re.IGNORECASE)
 _UNITS = {"MB": 10**6, "GB": 10**9, "TB": 10**12}
 
 # The program itself takes about 100 MB.

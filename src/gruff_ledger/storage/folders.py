@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import tempfile
 from pathlib import Path
 from typing import BinaryIO
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.system.files import lock
 
 _PREFIX = "gruff-scratch-"
@@ -24,7 +24,7 @@ _MARK_TEXT = b"Temporary files of Gruff Ledger. The run that made them removes t
 
 # The Arrow files that lists lie in, the mark itself, and what Python calls temporary
 # files where it has to give them names.
-_OWN_FILES = re.compile(rf"[0-9]+\.arrow|{_MARK}|tmp[a-z0-9_]+")
+_OWN_FILES = late_pattern(rf"[0-9]+\.arrow|{_MARK}|tmp[a-z0-9_]+")
 
 
 def scratch_root(beneath: Path | None = None) -> Path:

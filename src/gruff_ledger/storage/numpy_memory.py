@@ -12,7 +12,6 @@ from __future__ import annotations
 import bisect
 import ctypes
 import mmap
-import shutil
 import tempfile
 import threading
 from pathlib import Path
@@ -261,6 +260,8 @@ class MappedArrays:
 
     def _map(self, size: int) -> int:
         """Map a new file; 0 where there is no room for one."""
+        import shutil
+
         try:
             # A file with holes would be cut off in the middle of work on a full disk.
             if shutil.disk_usage(self._folder).free < size + _SPARED_BYTES:

@@ -23,6 +23,7 @@ from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.types import Indices, Mask
 from gruff_ledger.field_names import find_field, first_repeated, parse_names
 from gruff_ledger.formula.readable import check_readable
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Origin, Table
@@ -41,7 +42,7 @@ Way = Literal["text", "code", "number", "date"]
 
 _WAYS = ("TEXT", "CODE", "NUMBER", "DATE")
 
-_ITEM = re.compile(
+_ITEM = late_pattern(
     r'\s*((?:"(?:[^"]|"")*"|[^",])+?)(?:\s+AS\s+(\w+))?(?:\s+(ASC|DESC))?\s*(?=,|\Z)',
     re.IGNORECASE,
 )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 
@@ -15,6 +14,7 @@ from gruff_ledger.cells.numbers.shapes import shape_of
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.field_names import find_field
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnknownField
 from gruff_ledger.table import Table, Writing
@@ -28,13 +28,13 @@ _LEAST_SAMPLED = 32
 _STRETCHES = 8
 
 # Plain numbers, with one that could have a group told apart, and days of ISO 8601.
-_PLAIN_CELL = re.compile(
+_PLAIN_CELL = late_pattern(
     r"[-+]?(?:(?P<lone>[1-9][0-9]{0,2}\.[0-9]{3})|[0-9]*\.?[0-9]*)"
     r"|[0-9]{4}-[0-9]{2}-[0-9]{2}"
 )
 # How numbers and dates begin: with a figure, behind a sign or a short word for a
 # currency, or with the name of a month or day.
-_MAY_BE_WRITTEN = re.compile(
+_MAY_BE_WRITTEN = late_pattern(
     r"[\s(+\-\u2212]*"
     r"(?:[^\W\d_]{0,4}[^\w\s]{0,2}\s?|[^\W\d_]{2,12}[.,]*\s*)"
     r"[-.,]?[0-9]"

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import queue
-import zipfile
 from collections.abc import Callable, Mapping
 from functools import partial
-from typing import Any, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
@@ -19,6 +18,9 @@ from gruff_ledger.columns.arrays import number_array
 from gruff_ledger.columns.threads import begun_thread
 from gruff_ledger.columns.types import Column
 from gruff_ledger.table import Origin
+
+if TYPE_CHECKING:
+    import zipfile
 
 # Records in a piece of an Arrow file.
 _PIECE_RECORDS = 1 << 16
@@ -62,6 +64,8 @@ class Parts:
     """Writes parts in a thread of its own: writing waits, and work need not."""
 
     def __init__(self, sink: BinaryIO) -> None:
+        import zipfile
+
         self._zip = zipfile.ZipFile(sink, "w", zipfile.ZIP_STORED, allowZip64=True)
         self._queue: queue.Queue[Callable[[], None] | None] = queue.Queue(_MOST_WAITING)
         self._error: BaseException | None = None
@@ -126,5 +130,7 @@ def _chunked(column: Column) -> Any:
 
 
 def _member(name: str) -> zipfile.ZipInfo:
+    import zipfile
+
     # The time of day is in the account; members differ by what is in them alone.
     return zipfile.ZipInfo(name)

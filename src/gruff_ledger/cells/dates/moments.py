@@ -27,6 +27,7 @@ from gruff_ledger.cells.text_bytes import (
 from gruff_ledger.columns.arrays import filter_column, spread_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 
 SECOND = 1_000_000
@@ -58,7 +59,7 @@ WEEKDAYS = [
     "Sunday",
 ]
 
-_ISO = re.compile(
+_ISO = late_pattern(
     r"(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2})(?:[.,](\d{1,6}))?)?Z?)?",
     re.ASCII,
 )

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.dates.names import month_of, weekday_of
+from gruff_ledger.late_patterns import late_pattern
 
 # Years of two figures, as in ISO/IEC 9945 (strptime): 69 to 99 are 1969 to 1999.
 PIVOT = 69
@@ -90,39 +91,39 @@ class DateShape(NamedTuple):
     micros: int = 0
 
 
-_TIME = re.compile(
+_TIME = late_pattern(
     r"(?P<rest>.*\d)(?:[T,]?\s+|T)(?P<hour>\d{1,2})[:.h](?P<minute>\d{2})"
     r"(?::(?P<second>\d{2})(?:[.,](?P<part>\d{1,6}))?)?"
     r"(?:\s*(?P<half>[AaPp])\.?\s?[Mm]\.?|\s*(?:Uhr|h|Z))?",
     re.ASCII | re.DOTALL,
 )
-_FIGURES = re.compile(r"(\d{1,4})([-/.])(\d{1,2})\2(\d{4}|\d{1,2})", re.ASCII)
-_BEGINS_IN_FIGURES = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d", re.ASCII)
+_FIGURES = late_pattern(r"(\d{1,4})([-/.])(\d{1,2})\2(\d{4}|\d{1,2})", re.ASCII)
+_BEGINS_IN_FIGURES = late_pattern(r"\d{1,4}[-/.]\d{1,2}[-/.]\d", re.ASCII)
 _NAME = r"(?P<name>[^\W\d_]{3,12})\.?"
 _ORDINAL = r"(?:st|nd|rd|th|er|º|ª|\.)?"
 _YEAR = r"(?P<year>\d{4}|\d{2})"
 _WITH_NAME = (
     (
         DAY_FIRST,
-        re.compile(
+        late_pattern(
             rf"(?P<day>\d{{1,2}}){_ORDINAL}(?P<mark>[\s\-/.]*)(?:(?:de|of)\s+)?{_NAME}"
             rf"[\s\-/.,]*(?:del?\s+)?{_YEAR}"
         ),
     ),
     (
         MONTH_FIRST,
-        re.compile(
+        late_pattern(
             rf"{_NAME}(?P<mark>[\s\-/.]*)(?P<day>\d{{1,2}}){_ORDINAL}[\s\-/.,]+{_YEAR}"
         ),
     ),
     (
         YEAR_FIRST,
-        re.compile(
+        late_pattern(
             rf"(?P<year>\d{{4}})(?P<mark>[\s\-/.]*){_NAME}[\s\-/.]*(?P<day>\d{{1,2}})"
         ),
     ),
 )
-_WEEKDAY = re.compile(r"([^\W\d_]{2,12})\.?,?\s+(?=\S*\d)")
+_WEEKDAY = late_pattern(r"([^\W\d_]{2,12})\.?,?\s+(?=\S*\d)")
 
 
 def date_shape(text: str) -> DateShape | None:

@@ -33,13 +33,14 @@ from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import arrow_functions, filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 
 # What a cell is given that is no number in the stated form: no number in the plain one.
 _NO_NUMBER = "?"
 
 _PLAIN_NUMBER = r"\A\s*[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)\s*\z"
-_POWER = re.compile(r"[eE]([+-]?[0-9]{1,3})\Z")
+_POWER = late_pattern(r"[eE]([+-]?[0-9]{1,3})\Z")
 
 
 class NumberForm(msgspec.Struct, frozen=True):

@@ -34,16 +34,17 @@ from gruff_ledger.cells.text_bytes import (
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 # With more digits than this before or after the point a cell is a text: no amount has
 # them, and to work with very many takes a time that grows faster than they do. Numbers
 # put at one scale, and added up, stay well below `amounts.MOST_DIGITS`.
 MOST_DIGITS_A_SIDE = 400
 
-_PLAIN = re.compile(r"([+-]?)(\d*)(?:\.(\d*))?", re.ASCII)
+_PLAIN = late_pattern(r"([+-]?)(\d*)(?:\.(\d*))?", re.ASCII)
 
 # A number as JSON (RFC 8259), databases and workbooks write it.
-_WITH_EXPONENT = re.compile(r"-?\d+(?:\.\d+)?[eE]([+-]?\d+)", re.ASCII)
+_WITH_EXPONENT = late_pattern(r"-?\d+(?:\.\d+)?[eE]([+-]?\d+)", re.ASCII)
 
 _SIMPLE = np.uint8(DIGIT | SIGN | POINT)
 _NEVER = np.uint8(UPPER | LOWER | OTHER)

@@ -16,6 +16,7 @@ from typing import NamedTuple
 
 from gruff_ledger.cells.blank import strip_space
 from gruff_ledger.cells.numbers.plain import MOST_DIGITS_A_SIDE
+from gruff_ledger.late_patterns import late_pattern
 
 # White space that parts groups of digits; people type one and mean any.
 SPACES = " \u00a0\u2009\u202f"
@@ -53,10 +54,10 @@ _CODE_OF_SIGN = {
 }
 
 # A dash in the place of decimals, as shops write it: 12,- or 12.--
-_DASH_FOR_DECIMALS = re.compile(r"(?<=[0-9][.,])(?:--?|[\u2013\u2014])(?![0-9])")
+_DASH_FOR_DECIMALS = late_pattern(r"(?<=[0-9][.,])(?:--?|[\u2013\u2014])(?![0-9])")
 
-_BODY = re.compile(r"[0-9][0-9.,'\u2019 \u00a0\u2009\u202f]*[0-9]|[0-9]|[.,][0-9]+")
-_EXPONENT = re.compile(r"(.*[0-9])[eE]([+-]?[0-9]{1,3})")
+_BODY = late_pattern(r"[0-9][0-9.,'\u2019 \u00a0\u2009\u202f]*[0-9]|[0-9]|[.,][0-9]+")
+_EXPONENT = late_pattern(r"(.*[0-9])[eE]([+-]?[0-9]{1,3})")
 
 
 # Digits of both sides with groups, and what stands around them.

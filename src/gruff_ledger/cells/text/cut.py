@@ -28,6 +28,7 @@ from gruff_ledger.columns.arrays import (
 )
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 
 Span = tuple[int, int]
@@ -130,7 +131,7 @@ def _delimiter_expression(delimiters: tuple[str, ...]) -> re.Pattern[str]:
     return re.compile("|".join(map(re.escape, delimiters)))
 
 
-_OPENING = re.compile(r'\s*"')
+_OPENING = late_pattern(r'\s*"')
 
 
 def _after_quoted(text: str, at: int, expression: re.Pattern[str]) -> int | None:

@@ -5,7 +5,6 @@ White space and invisible characters are those of `gruff_ledger.cells.blank`.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from typing import Any
 
@@ -25,13 +24,14 @@ from gruff_ledger.cells.text_bytes import Chunk, text_chunks
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 _Places = npt.NDArray[Any]  # of int32 or int64
 
 # One by one: an expression for the end of a run would try each of its places.
 _BLANKS = listed(BLANK_CHARACTERS)
-_INNER = re.compile(f"[{WHITE_SPACE}]+")
-_UNSEEN = re.compile(f"[{INVISIBLE}]+")
+_INNER = late_pattern(f"[{WHITE_SPACE}]+")
+_UNSEEN = late_pattern(f"[{INVISIBLE}]+")
 
 # The first two bytes of those beyond ASCII, as one number: few other characters begin
 # with them.

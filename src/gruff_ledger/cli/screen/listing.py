@@ -6,7 +6,6 @@ left. Headings are wrapped, so that a column is as wide as its cells need.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Literal, NamedTuple
 
@@ -19,6 +18,7 @@ from rich.table import Table as ScreenTable
 from rich.text import Text
 
 from gruff_ledger.account.words import SourcePlaces
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Finding
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, visible
@@ -51,9 +51,9 @@ _TRIED_RECORDS = 200
 # Numbers are aligned at their point up to so many decimals.
 _MOST_DECIMALS = 6
 
-_NUMBER = re.compile(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
-_PIECE = re.compile(r"[^\s_\-/.]*[\s_\-/.]*")
-_LAST_SIGN = re.compile(r"([.,])(\d*)%?\s*$")
+_NUMBER = late_pattern(r"\s*[-+]?[\d.,]*\d[\d.,]*%?\s*")
+_PIECE = late_pattern(r"[^\s_\-/.]*[\s_\-/.]*")
+_LAST_SIGN = late_pattern(r"([.,])(\d*)%?\s*$")
 
 
 class Window(NamedTuple):

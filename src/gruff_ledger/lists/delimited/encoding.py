@@ -18,6 +18,7 @@ from itertools import pairwise
 
 import msgspec
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest_or_all
 
 # Longest first: the UTF-32 mark begins with the UTF-16 one.
@@ -140,7 +141,7 @@ _WHOLE_FOR_EACH_BAD = 4
 
 # Lines beyond ASCII that are looked at behind the first bad byte.
 _TELLING_LINES = 5000
-_BEYOND_ASCII = re.compile(r"[^\x00-\x7f]")
+_BEYOND_ASCII = late_pattern(r"[^\x00-\x7f]")
 
 
 class Encoding(msgspec.Struct, frozen=True):
@@ -423,15 +424,15 @@ def _usual_letters(language: str) -> dict[str, float]:
 # Where Greek and the scripts behind it begin, less one.
 _LAST_LATIN = "\u036f"
 
-_CASE_TURNS = re.compile(r"[^\W\d_]{2,}")
-_SIGNS_IN_WORDS = re.compile(
+_CASE_TURNS = late_pattern(r"[^\W\d_]{2,}")
+_SIGNS_IN_WORDS = late_pattern(
     r"(?<=[^\W\d_])[^\w\s\x00-\x7f’‘·–—“”«»…\u00a0](?=[^\W\d_])|[¼½¾](?=[^\W\d_])"
 )
 
 
 # A letter that stands alone at a number is a sign of currency in another reading; one
 # between two numbers can be a word, as in 5 à 6.
-_LETTERS_AT_NUMBERS = re.compile(
+_LETTERS_AT_NUMBERS = late_pattern(
     r"(?<=\d)[ \u00a0]?[^\W\d_\x00-\x7f](?!\w|\s?\d)"
     r"|(?<![\w ])[^\W\d_\x00-\x7f][ \u00a0]?(?=\d)"
 )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from array import array
 from collections import Counter
 from collections.abc import Iterable, Mapping
@@ -15,6 +14,7 @@ from gruff_ledger.cells.numbers.plain import without_exponent
 from gruff_ledger.columns.arrays import concat_columns, constant_column, text_column
 from gruff_ledger.columns.types import Column
 from gruff_ledger.field_names import make_headings
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.bounds import Found, note_made_up
 from gruff_ledger.lists.json.parts import Part
 from gruff_ledger.lists.json.regular import BROKEN, KIND_OF, Objects
@@ -30,7 +30,7 @@ GROUP_RECORDS = 20_000
 _TRIED_RECORDS = 100
 _NOT_OBJECTS = "no JSON object"
 _TWICE = "two members of one name"
-_NAME_END = re.compile(rb'"\s*:')
+_NAME_END = late_pattern(rb'"\s*:')
 _Members = dict[str, msgspec.Raw]
 AS_MEMBERS = msgspec.json.Decoder(_Members)
 _AS_TEXTS = msgspec.json.Decoder(dict[str, str])

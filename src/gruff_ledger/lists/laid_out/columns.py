@@ -12,9 +12,11 @@ from collections.abc import Sequence
 
 import msgspec
 
+from gruff_ledger.late_patterns import late_pattern
+
 # A line of dashes with gaps in it rules columns; one without is a line and no more.
-_RULES = re.compile(r"\s*[-=_─━═+|]{2,}(?:\s+[-=_─━═+|]+)*\s*")
-_RUN = re.compile(r"[-=_─━═+|]+")
+_RULES = late_pattern(r"\s*[-=_─━═+|]{2,}(?:\s+[-=_─━═+|]+)*\s*")
+_RUN = late_pattern(r"[-=_─━═+|]+")
 
 # Rows in which the heading is looked for.
 _HEADING_WITHIN_ROWS = 30

@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.laid_out.tables import (
     FoundTable,
@@ -28,13 +29,13 @@ from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import Problem, UnreadableSource
 
-_BEGINS = re.compile(
+_BEGINS = late_pattern(
     r"\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*)*<(?:!doctype\s+html|html|head|table)\b",
     re.IGNORECASE | re.DOTALL,
 )
 
 # What a page says of its own encoding (WHATWG Encoding, HTML: prescan a byte stream).
-_CHARSET = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", re.IGNORECASE)
+_CHARSET = late_pattern(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", re.IGNORECASE)
 _PRESCANNED_BYTES = 4096
 
 # The most that the standard lets a cell span.
@@ -98,10 +99,10 @@ _VOID = frozenset(
         "wbr",
     ]
 )
-_HIDING = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
+_HIDING = late_pattern(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 _BREAK, _LINE = "\0br", "\0block"
-_SPACES = re.compile(r"[ \t\n\r\f]+")
+_SPACES = late_pattern(r"[ \t\n\r\f]+")
 
 
 def is_likely(head: bytes) -> bool:

@@ -11,6 +11,7 @@ import html
 import re
 from collections.abc import Sequence
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.laid_out.tables import (
     FoundTable,
@@ -25,17 +26,17 @@ from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note
 
 _BARS = "|│┃║"
-_BAR = re.compile(f"[{_BARS}]")
-_RULE = re.compile(r"[\s|+:=_\-─━═│┃║┼╪╬╋├┤┣┫╠╣╞╡╟╢┌┐└┘┏┓┗┛╔╗╚╝┬┴┳┻╦╩╤╧╒╕╘╛╫]+")
-_DASHES = re.compile(r"[-=_─━═]{2,}|:-+:?|-+:|(?<=\|)\s*-\s*(?=\|)")
-_FENCE = re.compile(r"\s*(```|~~~)")
-_TITLE = re.compile(r"#{1,6}\s+(.*?)\s*#*\s*$")
+_BAR = late_pattern(f"[{_BARS}]")
+_RULE = late_pattern(r"[\s|+:=_\-─━═│┃║┼╪╬╋├┤┣┫╠╣╞╡╟╢┌┐└┘┏┓┗┛╔╗╚╝┬┴┳┻╦╩╤╧╒╕╘╛╫]+")
+_DASHES = late_pattern(r"[-=_─━═]{2,}|:-+:?|-+:|(?<=\|)\s*-\s*(?=\|)")
+_FENCE = late_pattern(r"\s*(```|~~~)")
+_TITLE = late_pattern(r"#{1,6}\s+(.*?)\s*#*\s*$")
 
 # A delimiter row of GitHub Flavored Markdown 4.10, tables.
-_MARKDOWN_RULE = re.compile(r"\s*\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?\s*")
+_MARKDOWN_RULE = late_pattern(r"\s*\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?\s*")
 
 # Marks that Markdown lets be escaped, line breaks and entities (CommonMark 2.4, 2.5).
-_INLINE = re.compile(r"\\([!-/:-@\[-`{-~])|<br\s*/?>|&(?:#\w{1,8}|\w{1,32});")
+_INLINE = late_pattern(r"\\([!-/:-@\[-`{-~])|<br\s*/?>|&(?:#\w{1,8}|\w{1,32});")
 
 
 def is_likely(head: bytes) -> bool:

@@ -16,7 +16,6 @@ import contextlib
 import errno
 import functools
 import os
-import re
 import stat
 import zlib
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -24,6 +23,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Protocol, Self
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.outputs.flush import Flushing, Writing
 from gruff_ledger.lists.outputs.places import (
     NotPlaced,
@@ -47,7 +47,7 @@ _NO_SPACE = {errno.ENOSPC, errno.EFBIG, getattr(errno, "EDQUOT", errno.ENOSPC)}
 _MOST_NAME_BYTES = 180
 
 # What `_run_mark` makes, and its ending.
-_LEFT = re.compile(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}(?:\.old)?\.part")
+_LEFT = late_pattern(r"([0-9a-f]{8})-([0-9]+)-[0-9a-f]{8}(?:\.old)?\.part")
 
 
 class Joined(Protocol):

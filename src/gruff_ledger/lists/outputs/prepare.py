@@ -18,6 +18,7 @@ import numpy as np
 from gruff_ledger.columns.arrays import concat_columns, filter_column, text_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.credentials import holds_credentials, readable
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.address import (
     Server,
     check_no_password,
@@ -39,9 +40,9 @@ from gruff_ledger.terms.declared import plain
 _GUARD = "'"
 
 # A scheme; of what follows it, a path has kept one slash.
-_ADDRESS = re.compile(r"[a-z][a-z0-9+.-]+:/", re.IGNORECASE)
+_ADDRESS = late_pattern(r"[a-z][a-z0-9+.-]+:/", re.IGNORECASE)
 
-_PART = re.compile(r"(.+)#(sheet|table)=(.+)", re.DOTALL)
+_PART = late_pattern(r"(.+)#(sheet|table)=(.+)", re.DOTALL)
 
 
 def split_part(address: str) -> tuple[str, str | None]:

@@ -10,9 +10,8 @@ from __future__ import annotations
 import fnmatch
 import io
 import weakref
-import zipfile
 from pathlib import PurePosixPath
-from typing import Any, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 import msgspec
 
@@ -22,6 +21,9 @@ from gruff_ledger.lists.packing.streams import unpacked
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.problems import UnreadableSource, nearest_or_all
 from gruff_ledger.words import counted, first_few
+
+if TYPE_CHECKING:
+    import zipfile
 
 _STARTS = (b"PK\x03\x04", b"PK\x05\x06")
 
@@ -104,6 +106,8 @@ def _archive(opened: Opened, place: str, wanted: str | None) -> zipfile.ZipFile 
         head = stream.read(4)
     if not head.startswith(_STARTS):
         return None
+    import zipfile
+
     held = opened.start()
     try:
         archive = zipfile.ZipFile(held)
@@ -263,6 +267,8 @@ class _Member(io.RawIOBase):
     def __init__(
         self, archive: zipfile.ZipFile, member: zipfile.ZipInfo, shown: str
     ) -> None:
+        import zipfile
+
         super().__init__()
         self._shown = shown
         self._archive = archive
@@ -291,6 +297,7 @@ class _Member(io.RawIOBase):
 
     def readinto(self, buffer: Any) -> int:
         import lzma
+        import zipfile
         import zlib
 
         try:

@@ -20,6 +20,7 @@ from urllib.parse import unquote, urlsplit
 import msgspec
 
 from gruff_ledger.credentials import holds_credentials, without_credentials
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.source import Opened, open_path
 from gruff_ledger.lists.web.ask import (
     Answer,
@@ -58,8 +59,8 @@ _REDIRECTS = {301, 302, 303, 307, 308}
 
 
 # An entity tag and a date as they may be sent back (RFC 9110, 8.8.3 and 5.6.7).
-_ETAG = re.compile(r'(?:W/)?"[\x21\x23-\x7e]*"')
-_DATE = re.compile(r"[A-Za-z0-9 ,:+-]{1,64}")
+_ETAG = late_pattern(r'(?:W/)?"[\x21\x23-\x7e]*"')
+_DATE = late_pattern(r"[A-Za-z0-9 ,:+-]{1,64}")
 
 
 class Fetching:

@@ -7,11 +7,12 @@ another's. So they are given their places before anything is looked up.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from xml.parsers import expat
 
-_REFERENCE = re.compile(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
+from gruff_ledger.late_patterns import late_pattern
+
+_REFERENCE = late_pattern(r"\s*([A-Za-z]{1,9})[A-Za-z]*([0-9]+)\s*")
 
 # Cells and rows that surely say their place, and how they all begin.
 _SAYING = (b'<c r="', b'<row r="')
@@ -21,7 +22,7 @@ _BEGINNING = tuple(
     for name in (b"c", b"row")
     for after in (b" ", b">", b"/", b"\n", b"\t", b"\r")
 )
-_SILENT = re.compile(rb"[<:](?:c|row)(?=[\s/>])(?![^>]*?\sr=)")
+_SILENT = late_pattern(rb"[<:](?:c|row)(?=[\s/>])(?![^>]*?\sr=)")
 
 
 def column_number(letters: bytes | str) -> int:

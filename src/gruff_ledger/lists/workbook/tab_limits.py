@@ -9,6 +9,7 @@ import numpy as np
 
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.types import Column
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import UnwritableOutput
 from gruff_ledger.table import Table
 
@@ -16,11 +17,11 @@ from gruff_ledger.table import Table
 MOST_ROWS, MOST_COLUMNS, MOST_CHARACTERS = 1_048_576, 16_384, 32_767
 MOST_TAB_CHARACTERS = 31
 
-_FORBIDDEN_IN_TABS = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+_FORBIDDEN_IN_TABS = late_pattern(r"[\[\]:*?/\\\x00-\x1f]")
 
 # Characters that no XML document can hold (XML 1.0, 2.2); XLSX has escapes for some.
-UNWRITABLE = re.compile("[\ufffe\uffff]")
-UNWRITABLE_IN_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+UNWRITABLE = late_pattern("[\ufffe\uffff]")
+UNWRITABLE_IN_XML = late_pattern("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 _CONTROLS = np.zeros(256, np.bool_)
 _CONTROLS[:32] = True
 _CONTROLS[[9, 10, 13]] = False

@@ -13,6 +13,7 @@ import itertools
 import re
 from xml.parsers import expat
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.places import column_number, walk_cells
 from gruff_ledger.problems import UnreadableSource
@@ -35,14 +36,14 @@ MOST_STRINGS = 1 << 24
 # A tag is closed, or goes on with white space, or stands for an empty element.
 _AFTER_NAME = (b" ", b">", b"/", b"\n", b"\t", b"\r")
 
-_WITH_PREFIX = re.compile(rb":(?:c[\s/>]|sheetData)")
+_WITH_PREFIX = late_pattern(rb":(?:c[\s/>]|sheetData)")
 # The tag of a cell as all programs write it (ISO/IEC 29500-1, 18.3.1.4). All of it
 # counts: the library also reads tags that are no XML, such as one with two places.
-_PLAIN_CELL = re.compile(
+_PLAIN_CELL = late_pattern(
     rb'<c r="[A-Z]{1,3}+([1-9][0-9]{0,6}+)"(?: [stcvmph]++="[^"<>&]*+")*+\s?/?+>'
 )
 # Of ODS, spaces that are counted.
-_SPACES = re.compile(rb'text:c="(\d{1,6})"')
+_SPACES = late_pattern(rb'text:c="(\d{1,6})"')
 
 
 def damaged(opened: Opened) -> UnreadableSource:

@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.cell_texts import number_text
 from gruff_ledger.lists.workbook.package_parts import parse_xml
@@ -37,28 +38,28 @@ _BEFORE_1904 = datetime.datetime(1904, 1, 1)
 
 # Patterns that are looked for in all of a tab begin with plain text, by which they are
 # found fast; elements may have a prefix.
-_STYLED_CELL = re.compile(rb'c ((?:[^>]*?\bs="(\d+)")?[^>]*?)/?>')
-_REFERENCE = re.compile(rb'\br="([A-Z]{1,3})(\d{1,9})"')
-_STYLE = re.compile(rb'\bs="(\d+)"')
+_STYLED_CELL = late_pattern(rb'c ((?:[^>]*?\bs="(\d+)")?[^>]*?)/?>')
+_REFERENCE = late_pattern(rb'\br="([A-Z]{1,3})(\d{1,9})"')
+_STYLE = late_pattern(rb'\bs="(\d+)"')
 _ERROR_MARK = b't="e"'
-_VALUE = re.compile(rb"v>([^<]*)<")
+_VALUE = late_pattern(rb"v>([^<]*)<")
 # The end of a formula, and right after it, but for an empty value, that of its cell.
-_UNSTORED_END = re.compile(
+_UNSTORED_END = late_pattern(
     rb"f(?:>| [^>]*/>)\s*(?:<(?:\w+:)?v\s*/>|<(?:\w+:)?v>\s*</(?:\w+:)?v>)?\s*"
     rb"</(?:\w+:)?c>"
 )
-_HIDDEN_ROW = re.compile(rb'row (?=[^>]*hidden="(?:1|true)")[^>]*?r="(\d+)"')
-_COLUMN_TAG = re.compile(rb"<(?:\w+:)?col ([^>]*)>")
-_HIDDEN = re.compile(rb'\bhidden="(?:1|true)"')
-_FIRST_COLUMN = re.compile(rb'\bmin="(\d{1,6})"')
-_LAST_COLUMN = re.compile(rb'\bmax="(\d{1,6})"')
-_TEXT_TYPE = re.compile(rb'\bt="(?!n")')
+_HIDDEN_ROW = late_pattern(rb'row (?=[^>]*hidden="(?:1|true)")[^>]*?r="(\d+)"')
+_COLUMN_TAG = late_pattern(rb"<(?:\w+:)?col ([^>]*)>")
+_HIDDEN = late_pattern(rb'\bhidden="(?:1|true)"')
+_FIRST_COLUMN = late_pattern(rb'\bmin="(\d{1,6})"')
+_LAST_COLUMN = late_pattern(rb'\bmax="(\d{1,6})"')
+_TEXT_TYPE = late_pattern(rb'\bt="(?!n")')
 # A number of 16 digits and more, written out or with an exponent.
-_LONG_NUMBER = re.compile(rb"v>(?:(-?\d{16,})|(-?\d\.\d+[eE]\+?(?:1[5-9]|2\d)))</")
+_LONG_NUMBER = late_pattern(rb"v>(?:(-?\d{16,})|(-?\d\.\d+[eE]\+?(?:1[5-9]|2\d)))</")
 # Numbers that are no date; that have no day in the calendar; that are days and more.
-_NEGATIVE = re.compile(rb"v>(-[\d.]+(?:[eE][+-]?\d+)?)</")
-_NO_DAY = re.compile(rb"v>(0|60(?:\.\d+)?)</")
-_SOME_DAYS = re.compile(rb"v>([1-9][\d.]*(?:[eE][+]?\d+)?)</")
+_NEGATIVE = late_pattern(rb"v>(-[\d.]+(?:[eE][+-]?\d+)?)</")
+_NO_DAY = late_pattern(rb"v>(0|60(?:\.\d+)?)</")
+_SOME_DAYS = late_pattern(rb"v>([1-9][\d.]*(?:[eE][+]?\d+)?)</")
 
 
 CellPlace = tuple[int, int]

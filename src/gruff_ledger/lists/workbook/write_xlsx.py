@@ -19,6 +19,7 @@ import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.types import Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.outputs.cell_findings import Remark, Remarks, remarks_on
 from gruff_ledger.lists.typed_cells import TEXT, typed_kinds
@@ -112,9 +113,9 @@ CREATED = datetime.datetime(1980, 1, 1)
 _MOST_OUTLINED = 100_000
 
 _TAB_PART = "xl/worksheets/sheet{}.xml"
-_DIMENSION = re.compile(r'<dimension ref="[^"]*"/>')
-_DATA = re.compile(r"<sheetData/>|<sheetData>.*</sheetData>", re.DOTALL)
-_HEADING_ROW = re.compile(r'<row r="1".*?</row>', re.DOTALL)
+_DIMENSION = late_pattern(r'<dimension ref="[^"]*"/>')
+_DATA = late_pattern(r"<sheetData/>|<sheetData>.*</sheetData>", re.DOTALL)
+_HEADING_ROW = late_pattern(r'<row r="1".*?</row>', re.DOTALL)
 
 
 class _Tab:

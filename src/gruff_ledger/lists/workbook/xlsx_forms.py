@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Any
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.outputs.cell_findings import Remark
 from gruff_ledger.lists.typed_cells import DATE, TEXT
 from gruff_ledger.lists.workbook.own_look import FONT
@@ -27,7 +27,7 @@ _LINE_PIXELS = 20
 _LINE_CHARACTERS = 38
 
 # A cell of the sheet that samples stand in, with its format.
-_SAMPLE = re.compile(r'<c r="([A-Z]+)2" s="(\d+)"')
+_SAMPLE = late_pattern(r'<c r="([A-Z]+)2" s="(\d+)"')
 
 
 class Forms:

@@ -7,7 +7,6 @@ number of its day. Rows are made a few thousand at a time, column by column.
 from __future__ import annotations
 
 import functools
-import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -21,6 +20,7 @@ from gruff_ledger.columns.arrays import number_column
 from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.joined_rows import (
     Piece,
     cells_of,
@@ -44,8 +44,8 @@ _MARKS[[ord("&"), ord("<"), ord(">")]] = True
 _MARKS_AND_ESCAPES = _MARKS.copy()
 _MARKS_AND_ESCAPES[ord("_")] = True
 
-_LIKE_ESCAPE = re.compile("_(?=x[0-9a-fA-F]{4}_)")
-_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f]")
+_LIKE_ESCAPE = late_pattern("_(?=x[0-9a-fA-F]{4}_)")
+_CONTROL = late_pattern(r"[\x00-\x08\x0b-\x1f]")
 
 _SPACE = 0x20
 

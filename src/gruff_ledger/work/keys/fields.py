@@ -13,11 +13,12 @@ from msgspec import Meta
 
 from gruff_ledger.cells.match.levels import LEVELS
 from gruff_ledger.field_names import expand_names, find_field, format_names, parse_names
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, nearest_or_all
 from gruff_ledger.table import Table
 
-_ITEM = re.compile(
+_ITEM = late_pattern(
     r'("(?:[^"]|"")*"|.+?)(?:\s+AS\s+(\w+))?(?:\s+WEIGHT\s+(\w+))?', re.IGNORECASE
 )
 

@@ -18,6 +18,7 @@ from xml.etree import ElementTree
 import msgspec
 import numpy as np
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.ods.tags import (
     COLUMNS_REPEATED,
@@ -30,31 +31,31 @@ from gruff_ledger.lists.workbook.package_parts import member, parse_xml
 from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS, check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
 
-_COLUMN = re.compile(rb"<table:table-column(?=[\s/>])[^>]*>")
-_COLUMNS_SPANNED = re.compile(rb'number-columns-spanned="(\d+)"')
-_ROWS_SPANNED = re.compile(rb'number-rows-spanned="(\d+)"')
-_STYLE = re.compile(rb'(?:default-cell-)?style-name="([^"]*)"')
-_TIME = re.compile(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)S"')
-_LONG_NUMBER = re.compile(rb'office:value="(-?\d{16,})"')
+_COLUMN = late_pattern(rb"<table:table-column(?=[\s/>])[^>]*>")
+_COLUMNS_SPANNED = late_pattern(rb'number-columns-spanned="(\d+)"')
+_ROWS_SPANNED = late_pattern(rb'number-rows-spanned="(\d+)"')
+_STYLE = late_pattern(rb'(?:default-cell-)?style-name="([^"]*)"')
+_TIME = late_pattern(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)S"')
+_LONG_NUMBER = late_pattern(rb'office:value="(-?\d{16,})"')
 # What makes a cell special; each is looked for by itself, which is fastest.
 _SPECIAL = [
     re.compile(each)
     for each in (rb"time-value", rb'"percentage"', rb"spanned", rb'"error"')
 ]
-_FLOAT = re.compile(rb'"float"')
-_BREAK = re.compile(rb"<text:(?:tab|line-break)")
-_HIDDEN = re.compile(rb'visibility="(?:collapse|filter)"')
+_FLOAT = late_pattern(rb'"float"')
+_BREAK = late_pattern(rb"<text:(?:tab|line-break)")
+_HIDDEN = late_pattern(rb'visibility="(?:collapse|filter)"')
 
-_SPACE_MARK = re.compile(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
-_NOTE = re.compile(rb"<office:annotation\b.*?</office:annotation>", re.DOTALL)
-_PARAGRAPH = re.compile(r"<text:p\b(?:[^>]*/>|[^>]*>(.*?)</text:p>)", re.DOTALL)
+_SPACE_MARK = late_pattern(r"<text:s(?: [^>]*?text:c=\"(\d{1,6})\"[^>]*)?(?: [^>]*)?/>")
+_NOTE = late_pattern(rb"<office:annotation\b.*?</office:annotation>", re.DOTALL)
+_PARAGRAPH = late_pattern(r"<text:p\b(?:[^>]*/>|[^>]*>(.*?)</text:p>)", re.DOTALL)
 
 # What this program writes of itself, and a number with zeros behind its decimals.
 _OWN = b"<meta:generator>Gruff Ledger/"
-_DECIMALS = re.compile(rb'office:value="-?\d+\.(\d*0)"')
+_DECIMALS = late_pattern(rb'office:value="-?\d+\.(\d*0)"')
 
 # White space between elements, where it means nothing.
-_LAYOUT = re.compile(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
+_LAYOUT = late_pattern(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
 
 _LAYOUT_MARKS = (b">\n", b"> ", b">\t", b">\r")
 

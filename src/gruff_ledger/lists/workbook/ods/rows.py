@@ -21,6 +21,7 @@ from gruff_ledger.cells.text_bytes import are_filled, chunk_of
 from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.joined_rows import (
     Piece,
     cells_of,
@@ -41,7 +42,7 @@ _MARKS_AND_SPACES = _MARKS.copy()
 _MARKS_AND_SPACES[ord(" ")] = True
 
 # Spaces at the start of a paragraph, at its end, and each that follows another.
-_SPACES = re.compile(r"^ +| +$|(?<= ) +")
+_SPACES = late_pattern(r"^ +| +$|(?<= ) +")
 
 _ROW, _ROW_END = "<table:table-row>", "</table:table-row>"
 _GROUP, _GROUP_END = "<table:table-row-group>", "</table:table-row-group>"

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import words_at
+from gruff_ledger.late_patterns import late_pattern
 
 _Places = npt.NDArray[np.int64]
 
@@ -26,10 +27,10 @@ _BLOCK_BYTES = 1 << 24
 _ENDS = np.zeros(256, np.bool_)
 _ENDS[[*b" />\n\t\r"]] = True
 
-_TABLE = re.compile(rb"<table:table(?=[\s/>])[^>]*>")
-_NAME = re.compile(rb'table:name="([^"]*)"')
-COLUMNS_REPEATED = re.compile(rb'number-columns-repeated="(\d+)"')
-_ROWS_REPEATED = re.compile(rb'number-rows-repeated="(\d+)"')
+_TABLE = late_pattern(rb"<table:table(?=[\s/>])[^>]*>")
+_NAME = late_pattern(rb'table:name="([^"]*)"')
+COLUMNS_REPEATED = late_pattern(rb'number-columns-repeated="(\d+)"')
+_ROWS_REPEATED = late_pattern(rb'number-rows-repeated="(\d+)"')
 
 
 class Tags(NamedTuple):

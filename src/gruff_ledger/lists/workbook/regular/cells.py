@@ -19,6 +19,7 @@ import numpy as np
 from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.workbook.regular.texts import (
     Bytes,
     Places,
@@ -45,11 +46,11 @@ _VALUE, _VALUE_END = b"<v>", b"</v></c>"
 _INLINE, _INLINE_KEPT = b"<is><t>", b'<is><t xml:space="preserve">'
 _INLINE_END = b"</t></is></c>"
 
-_STYLE = re.compile(rb'(?:^|\s)s="(\d{1,6})"')
-_TYPE = re.compile(rb'(?:^|\s)t="(\w+)"')
+_STYLE = late_pattern(rb'(?:^|\s)s="(\d{1,6})"')
+_TYPE = late_pattern(rb'(?:^|\s)t="(\w+)"')
 # The rest of a tag as all programs write it; see `tab_sizes`.
-_USUAL = re.compile(rb'(?: [stcvmph]+="[^"<>&]*")*\s?/?')
-_KNOWN = re.compile(rb'(?:\s(?:s="\d{1,6}"|t="\w+"|spans="[\d:]+"))*')
+_USUAL = late_pattern(rb'(?: [stcvmph]+="[^"<>&]*")*\s?/?')
+_KNOWN = late_pattern(rb'(?:\s(?:s="\d{1,6}"|t="\w+"|spans="[\d:]+"))*')
 
 NUMBER, SHARED, INLINE = 1, 2, 3
 

@@ -18,16 +18,17 @@ from gruff_ledger.cells.text.weave import cut_out
 from gruff_ledger.cells.text_bytes import Chunk, chunk_of
 from gruff_ledger.columns.arrays import concat_columns, taken, text_column
 from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.workbook.cell_texts import number_text
 
 Places = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
 
-_SHARED = re.compile(
+_SHARED = late_pattern(
     rb"<si>(?:<t>([^<]*)</t>|<t xml:space=\"preserve\">([^<]*)</t>|(<t/>)|(.*?))</si>",
     re.DOTALL,
 )
-_ENTITY = re.compile(
+_ENTITY = late_pattern(
     rb"&(?:(amp|lt|gt|quot|apos)|#(\d{1,7})|#x([0-9a-fA-F]{1,6}));|(&)"
 )
 _NAMED = {b"amp": "&", b"lt": "<", b"gt": ">", b"quot": '"', b"apos": "'"}

@@ -7,10 +7,11 @@ from typing import Annotated
 
 from msgspec import Meta
 
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Terms
 
-_RANGE = re.compile(r"\s*([0-9]{1,15})\s*(?:[-\u2013\u2026]\s*([0-9]{1,15}|\*)?)?\s*")
+_RANGE = late_pattern(r"\s*([0-9]{1,15})\s*(?:[-\u2013\u2026]\s*([0-9]{1,15}|\*)?)?\s*")
 
 
 class ShowTerms(Terms, frozen=True, kw_only=True):

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 import msgspec
 import numpy as np
 
@@ -16,6 +14,7 @@ from gruff_ledger.cells.text.spaces import without_invisible
 from gruff_ledger.cells.text_bytes import DIGIT, kinds_in, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.table import Origin
 from gruff_ledger.work.look.survey.tally import (
     ChunkCells,
@@ -354,7 +353,7 @@ def _settle_look_alikes(
 
 
 # What is a number in some form: its marks and signs tell one from another.
-_AMOUNT = re.compile(
+_AMOUNT = late_pattern(
     r"[-+(\u2212]?[\d\s]*[.,'’][\d.,'’\s]*[-)%]?|[-+(\u2212][\d\s]+\)?"
 )
 

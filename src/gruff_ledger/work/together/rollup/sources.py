@@ -29,6 +29,7 @@ from gruff_ledger.field_names import (
     take_aliases,
 )
 from gruff_ledger.formula.readable import check_readable
+from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.problems import BadTerms, UnknownField
 from gruff_ledger.table import Table
@@ -44,13 +45,13 @@ from gruff_ledger.work.together.rollup.totals import (
 NO_LABEL = "no label"
 
 # What the reader calls a field whose heading is blank.
-MADE_HEADING = re.compile(r"field \d+")
+MADE_HEADING = late_pattern(r"field \d+")
 
 # A result of more columns than this could be read by nobody.
 _MOST_ACROSS = 10_000
 
 
-_PER_CENT = re.compile(r"%|\bper ?cent(age)?\b|\bpct\b", re.IGNORECASE)
+_PER_CENT = late_pattern(r"%|\bper ?cent(age)?\b|\bpct\b", re.IGNORECASE)
 
 
 class Numbers(NamedTuple):
