@@ -272,6 +272,22 @@ class SizesTest(unittest.TestCase):
         self.assertLessEqual(sum(each > 50 for each in lengths), len(lengths) // 100)
 
 
+class StartTest(unittest.TestCase):
+    def test_no_pattern_is_compiled_before_it_is_used(self) -> None:
+        """All of them took longer than a small job; `late_pattern` makes them."""
+        for name, path in MODULES.items():
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            at_once = [
+                call
+                for node in tree.body
+                if isinstance(node, ast.Assign | ast.AnnAssign)
+                for call in ast.walk(node)
+                if isinstance(call, ast.Call) and ast.unparse(call.func) == "re.compile"
+            ]
+            with self.subTest(module=name):
+                self.assertEqual([ast.unparse(call) for call in at_once], [])
+
+
 class DocstringExamplesTest(unittest.TestCase):
     def test_examples_in_docstrings_run(self) -> None:
         """Every module's examples give what they show."""

@@ -23,6 +23,7 @@ from gruff_ledger.cells.text_bytes import Chunk, are_filled, text_chunks
 from gruff_ledger.columns.arrays import taken
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
+from gruff_ledger.late_patterns import late_pattern
 
 # Kinds of cells; a number is told by how many decimals it has.
 TEXT, DATE = -2, -1
@@ -41,7 +42,7 @@ _DATE = r"\A(?:19|20|21)[0-9]{2}-[01][0-9]-[0-3][0-9]\z"
 # Up to so many cells are looked at one by one.
 _SHORT_CELLS = 256
 _FEW_NUMBERS, _FEW_NOTHINGS, _FEW_CODES, _FEW_DATES = (
-    re.compile(pattern.replace(r"\z", r"\Z"), re.ASCII)
+    late_pattern(pattern.replace(r"\z", r"\Z"), re.ASCII)
     for pattern in (_NUMBER, _NOTHING_WITH_SIGN, _CODE, _DATE)
 )
 

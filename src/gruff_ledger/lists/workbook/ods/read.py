@@ -39,7 +39,7 @@ _TIME = late_pattern(rb'time-value="(-?)P(?:(\d+)D)?T(\d+)H(\d+)M(\d+(?:\.\d+)?)
 _LONG_NUMBER = late_pattern(rb'office:value="(-?\d{16,})"')
 # What makes a cell special; each is looked for by itself, which is fastest.
 _SPECIAL = [
-    re.compile(each)
+    late_pattern(each)
     for each in (rb"time-value", rb'"percentage"', rb"spanned", rb'"error"')
 ]
 _FLOAT = late_pattern(rb'"float"')
