@@ -60,6 +60,34 @@ class FirstWithSameKeyTest(unittest.TestCase):
             first = first_equal(prints)
         self.assertEqual(first.tolist(), [values.index(each) for each in values])
 
+    @given(RECORDS)
+    def test_where_most_occur_again_none_is_looked_for_first(
+        self, records: list[tuple[str, str]]
+    ) -> None:
+        """Also with fingerprints that agree by accident."""
+        columns = [text_column(cells) for cells in zip(*records, strict=True)]
+        true_prints = same_key.fingerprints
+        for modulus in (np.uint64(2**63), np.uint64(3)):
+            with (
+                mock.patch.object(same_key, "_most_occur_again", return_value=True),
+                mock.patch.object(
+                    same_key,
+                    "fingerprints",
+                    lambda column, of=modulus: true_prints(column) % of,
+                ),
+                mock.patch.object(same_key, "first_at_levels") as looked_for,
+            ):
+                first = first_with_same_key(columns)
+            looked_for.assert_not_called()
+            self.assertEqual(first.tolist(), by_hand(records))
+
+    def test_a_sample_tells_whether_most_occur_again(self) -> None:
+        random = np.random.default_rng(5)
+        n = 16 * same_key._SPREAD_SAMPLE
+        for values, expected in ((n, False), (n // 8, True)):
+            column = text_column(map(str, random.integers(0, values, n)))
+            self.assertEqual(same_key._most_occur_again([column]), expected)
+
     def test_looks_at_telling_fields_first_on_long_lists(self) -> None:
         """The result does not depend on which they are."""
         n = 20_000

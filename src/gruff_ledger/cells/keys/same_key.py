@@ -52,6 +52,9 @@ _COMPARED_RECORDS = 1 << 16
 _SAMPLE_RECORDS = 1000
 _TELLING_SHARE = 0.8
 
+# Records looked at to see whether most keys occur again.
+_SPREAD_SAMPLE = 1 << 13
+
 
 def first_with_same_key(columns: Sequence[Column]) -> Indices:
     """
@@ -73,8 +76,24 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
     array([0, 1, 0, 0])
     """
+    if _most_occur_again(columns):
+        # To look for those first would only take time.
+        return _first_of_few(columns)
     exact = [_as_it_is] * len(columns)
     return first_at_levels(columns, exact, exact)[0]
+
+
+def _most_occur_again(columns: Sequence[Column]) -> bool:
+    """Whether a sample shows that there are half as many keys as records, or fewer."""
+    n = len(columns[0])
+    if n < 8 * _SPREAD_SAMPLE or not storage().holds_whole:
+        return False
+    # Here and there, for records that stand together may repeat one another oftener.
+    at = np.arange(_SPREAD_SAMPLE) * (n // _SPREAD_SAMPLE)
+    sample = combined([fingerprints(taken(column, at)) for column in columns])
+    # Of s records of D keys that are as frequent, s² / 2D repeat another of the s.
+    repeats = len(sample) - len(np.unique(sample))
+    return repeats * n > len(sample) ** 2
 
 
 def _as_it_is(column: Column) -> Column:
