@@ -6,13 +6,14 @@ An Arrow string array is a run of UTF-8 bytes and, for n cells, n + 1 offsets in
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterator
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column
 
 _NO_BYTES = np.zeros(0, np.uint8)
@@ -28,6 +29,13 @@ KINDS[128:] = WIDE
 KINDS[[*b"\t\n\v\f\r "]] = SPACE
 KINDS[[*b"+-"]] = SIGN
 KINDS[ord(".")] = POINT
+
+
+# Chunks are joined until there are so many records, and while they have so few bytes.
+_JOINED_RECORDS = 1 << 16
+_MOST_JOINED_BYTES = 1 << 25
+
+_R = TypeVar("_R")
 
 
 class Chunk(NamedTuple):
@@ -74,6 +82,31 @@ def chunk_of(array: Any) -> Chunk:
     first, last = int(mine[0]), int(mine[-1])
     cells = np.frombuffer(data, np.uint8)[first:last] if last else _NO_BYTES
     return Chunk(array, mine - first if first else mine, cells)
+
+
+def map_chunks(work: Callable[[Chunk], _R], column: Column) -> list[_R]:
+    """
+    Apply a function to a column, chunk by chunk, in threads.
+
+    Small chunks are joined: in a thread each operation on arrays costs some time beside
+    that of its records. A column without cells has no chunks.
+    """
+    groups: list[list[Any]] = []
+    records, size = _JOINED_RECORDS, 0
+    for array in column.chunks:
+        if not len(array):
+            continue
+        if records >= _JOINED_RECORDS or size + array.nbytes > _MOST_JOINED_BYTES:
+            groups.append([])
+            records = size = 0
+        groups[-1].append(array)
+        records, size = records + len(array), size + array.nbytes
+
+    def of_group(arrays: list[Any]) -> _R:
+        is_one = len(arrays) == 1
+        return work(chunk_of(arrays[0] if is_one else pa.concat_arrays(arrays)))
+
+    return mapped(of_group, groups)
 
 
 def words_at(

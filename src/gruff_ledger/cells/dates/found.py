@@ -32,9 +32,8 @@ from gruff_ledger.cells.dates.shapes import (
 from gruff_ledger.cells.groups import Group
 from gruff_ledger.cells.keys.distinct import distinct, first_places
 from gruff_ledger.cells.text.patterns import matching
-from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.cells.text_bytes import Chunk, map_chunks
 from gruff_ledger.columns.arrays import filter_column
-from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 
 ISO = DateStyle(YEAR_FIRST)
@@ -131,7 +130,7 @@ def find_dates(
     if not odd.any():
         return FoundDates(moments, is_date, styles, None, {})
     cells = filter_column(column, odd)
-    found = _join_figures(mapped(_figures_in, list(text_chunks(cells))), len(cells))
+    found = _join_figures(map_chunks(_figures_in, cells), len(cells))
     micros = np.zeros(len(cells), np.int64)
     timed = np.zeros(len(cells), np.bool_)
     named = _take_each(cells, found, micros, timed, stated)

@@ -20,12 +20,11 @@ from gruff_ledger.cells.text_bytes import (
     DIGIT,
     SIGN,
     Chunk,
+    map_chunks,
     mask_of_kinds,
-    text_chunks,
     words_at,
 )
 from gruff_ledger.columns.arrays import filter_column, spread_column
-from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.problems import BadTerms
@@ -312,8 +311,7 @@ def read_moments(
     values, timed = np.zeros(n, np.int64), np.zeros(n, np.bool_)
     found = np.zeros(n, np.bool_)
     if pattern is None:
-        chunks = list(text_chunks(column))
-        parts = mapped(_plain_dates, chunks)
+        parts = map_chunks(_plain_dates, column)
         values = np.concatenate([part[0] for part in parts]) if parts else values
         found = np.concatenate([part[1] for part in parts]) if parts else found
     rest = ~found

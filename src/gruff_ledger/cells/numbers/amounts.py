@@ -16,7 +16,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.numbers.forms import PLAIN, NumberForm, in_plain_form
-from gruff_ledger.cells.numbers.plain import chunk_numbers, exact, whole_text
+from gruff_ledger.cells.numbers.plain import Numbers, chunk_numbers, exact, whole_text
 from gruff_ledger.cells.numbers.wide import (
     POWERS,
     Integers,
@@ -27,9 +27,9 @@ from gruff_ledger.cells.numbers.wide import (
     times_power,
 )
 from gruff_ledger.cells.text.weave import STRETCH_RECORDS, text_array
-from gruff_ledger.cells.text_bytes import chunk_of, text_chunks
+from gruff_ledger.cells.text_bytes import Chunk, chunk_of, map_chunks
 from gruff_ledger.columns.arrays import concat_columns, number_column, text_column
-from gruff_ledger.columns.threads import map_ahead, mapped
+from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 
 Rounding = Literal[
@@ -92,18 +92,12 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
         Zero in cells that hold no number.
     is_number : ndarray of bool, shape (n,)
     """
-    chunks = list(text_chunks(in_plain_form(column, form)))
-    found = (
-        mapped(chunk_numbers, chunks)
-        if len(chunks) > 1
-        else [chunk_numbers(chunk) for chunk in chunks]
-    )
-    scale = max((each.scale for each in found), default=0)
+    found = map_chunks(_numbers_of, in_plain_form(column, form))
+    scale = max((each.scale for _, each in found), default=0)
     is_number = np.zeros(len(column), np.bool_)
     parts: list[Integers] = []
     start = 0
-    for chunk, each in zip(chunks, found, strict=True):
-        n = len(chunk.array)
+    for n, each in found:
         values = times_power(each.values, scale - each.scale)
         spread = np.zeros(n, values.dtype)
         spread[each.places] = values
@@ -112,6 +106,10 @@ def read_amounts(column: Column, form: NumberForm = PLAIN) -> tuple[Amounts, Mas
         start += n
     whole = np.concatenate(parts) if parts else np.zeros(0, np.int64)
     return Amounts(whole, scale), is_number
+
+
+def _numbers_of(chunk: Chunk) -> tuple[int, Numbers]:
+    return len(chunk.array), chunk_numbers(chunk)
 
 
 def put_amounts(amounts: Amounts, where: Mask, others: Amounts) -> Amounts:

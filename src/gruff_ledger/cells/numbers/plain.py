@@ -28,11 +28,10 @@ from gruff_ledger.cells.text_bytes import (
     UPPER,
     Chunk,
     kinds_in,
-    text_chunks,
+    map_chunks,
     words_at,
 )
 from gruff_ledger.columns.arrays import taken
-from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.late_patterns import late_pattern
 
@@ -168,7 +167,7 @@ def plain_text(number: Decimal) -> str:
 def exact_sum(column: Column) -> Decimal:
     """Return the exact sum of the numbers in a field; other cells are passed over."""
     scale, total = 0, 0
-    for numbers in mapped(chunk_numbers, list(text_chunks(column))):
+    for numbers in map_chunks(chunk_numbers, column):
         value = sum_of(numbers.values)
         if numbers.scale > scale:
             total, scale = total * 10 ** (numbers.scale - scale), numbers.scale

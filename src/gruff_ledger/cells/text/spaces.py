@@ -20,9 +20,8 @@ from gruff_ledger.cells.blank import (
 )
 from gruff_ledger.cells.keys.distinct import Rewritten, rewrite_distinct, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
-from gruff_ledger.cells.text_bytes import Chunk, text_chunks
+from gruff_ledger.cells.text_bytes import Chunk, map_chunks
 from gruff_ledger.columns.arrays import filter_column
-from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 
@@ -124,7 +123,7 @@ def _at_ends(column: Column) -> tuple[Mask, Mask]:
         wide = filled & ((first >= 128) | (last >= 128))
         return space, wide & _with_wide_blank(chunk) if wide.any() else wide
 
-    parts = mapped(of_chunk, list(text_chunks(column)))
+    parts = map_chunks(of_chunk, column)
     if not parts:
         return np.zeros(0, np.bool_), np.zeros(0, np.bool_)
     space, wide = zip(*parts, strict=True)
@@ -205,5 +204,5 @@ def squeezable(column: Column) -> Mask:
         odd[1:] |= (marks[1:] != 0) & (marks[:-1] != 0)
         return _cells_at(chunk, odd) | _with_wide_blank(chunk)
 
-    parts = mapped(of_chunk, list(text_chunks(column)))
+    parts = map_chunks(of_chunk, column)
     return np.concatenate(parts) if parts else np.zeros(0, np.bool_)
