@@ -166,14 +166,29 @@ def _groups(
     notes += notes_on_repeated(stacked, first, key_words(fields, terms.match))
     members = np.flatnonzero(group_sizes(first) > 1)
     ranks, findings, said_of = _precedence(terms, stacked, members)
-    # By group, in it by rank, and then as they stand.
-    by = first[members] * (int(ranks.max(initial=0)) + 1) + ranks
-    members = members[np.argsort(by, kind="stable")]
+    members = _by_group(members, first, ranks)
     starts = np.ones(len(members), np.bool_)
     starts[1:] = first[members[1:]] != first[members[:-1]]
     at = np.flatnonzero(starts)
     groups = KeyedGroups(first, members, at, np.arange(len(at)))
     return groups, (*notes, *said_of), findings
+
+
+def _by_group(members: Indices, first: Indices, ranks: Indices) -> Indices:
+    """Order records by group, in it by rank, and then as they stand."""
+    heads = first[members]
+    is_head = heads == members
+    if 2 * np.count_nonzero(is_head) == len(members) and (np.diff(ranks) >= 0).all():
+        # Two of each key, as where each list has it once: each pair has its place.
+        ordered = np.empty(len(members), np.int64)
+        ordered[0::2] = members[is_head]
+        places = np.cumsum(is_head) - 1
+        place_of = np.empty(len(first), np.int64)
+        place_of[members[is_head]] = places[is_head]
+        ordered[1 + 2 * place_of[heads[~is_head]]] = members[~is_head]
+        return ordered
+    by = heads * (int(ranks.max(initial=0)) + 1) + ranks
+    return members[np.argsort(by, kind="stable")]
 
 
 def _precedence(

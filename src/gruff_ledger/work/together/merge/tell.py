@@ -84,13 +84,15 @@ class KeyedGroups(NamedTuple):
 
     def picked(self, wanted: Mask) -> KeyedGroups:
         """Return some of the groups."""
-        sizes = self.sizes[wanted]
-        return KeyedGroups(
-            self.first,
-            self.members[np.repeat(wanted, self.sizes)],
-            np.cumsum(sizes) - sizes,
-            self.numbers[wanted],
-        )
+        # Few of many, mostly: only those are gone through.
+        which = np.flatnonzero(wanted)
+        begins = self.starts[which]
+        is_last = which == len(self.starts) - 1
+        ends = self.starts[np.minimum(which + 1, len(self.starts) - 1)]
+        sizes = np.where(is_last, len(self.members), ends) - begins
+        starts = np.cumsum(sizes) - sizes
+        at = np.arange(int(sizes.sum())) + np.repeat(begins - starts, sizes)
+        return KeyedGroups(self.first, self.members[at], starts, self.numbers[which])
 
 
 def notes_on_repeated(stacked: Stacked, first: Indices, words: str) -> list[Note]:
