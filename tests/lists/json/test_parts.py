@@ -152,6 +152,23 @@ class ArraysTest(unittest.TestCase):
         self.assertEqual(aside.text, (bad,))
         self.assertEqual(aside.table.origin.record.tolist(), [41])
 
+    def test_after_a_very_long_element_all_are_read_one_by_one(self) -> None:
+        # Marks take more memory than the text that they are of.
+        records = [*[{"a": "x"}] * 5, {"a": "y" * 999, "b": [0] * 999}, {"a": "z"}]
+        for lines in (False, True):
+            texts = [json.dumps(record) for record in records]
+            text = "\n".join(texts) if lines else f"[{', '.join(texts)}]"
+            with (
+                self.subTest(lines=lines),
+                _by_arrays() as taken,
+                mock.patch.object(parts, "MOST_PART_BYTES", 500),
+            ):
+                reading = json_of(text, lines=lines)
+            self.assertIn(True, taken)
+            self.assertEqual(len(reading.table), 7)
+            self.assertEqual(reading.table.texts("b")[5], str([0] * 999))
+            self.assertEqual(reading.table.texts("a")[6], "z")
+
     def test_large_lists_are_read_by_arrays(self) -> None:
         records = [{"PZN": f"{place:08}", "Price": place / 4} for place in range(3000)]
         whole = mock.Mock(side_effect=regular.objects_of)

@@ -18,6 +18,9 @@ from gruff_ledger.lists.json.regular import BROKEN, Objects, objects_of
 # What is looked at in one go: arrays on it stay small.
 PART_BYTES = 1 << 21
 
+# One record is hardly longer; of what is no list, every other byte could be a mark.
+MOST_PART_BYTES = 1 << 23
+
 # Less is not worth the arrays.
 LEAST_BYTES = 1 << 16
 
@@ -38,9 +41,9 @@ def parts_of_array(text: bytes) -> Iterator[Part]:
     if len(text) < LEAST_BYTES:
         return iter([elements_of(text)])
 
-    def read(stretch: tuple[bytes, Marks]) -> Part:
+    def read(stretch: tuple[bytes, Marks | None]) -> Part:
         inside, marks = stretch
-        found = objects_of(marks, by_commas=True)
+        found = None if marks is None else objects_of(marks, by_commas=True)
         return elements_of(b"[" + inside + b"]") if found is None else found
 
     return map_ahead(read, _stretches(text))
@@ -58,11 +61,18 @@ def parts_of_lines(text: bytes) -> Iterator[Part]:
     return map_ahead(read, _stretches_of_lines(text))
 
 
-def _stretches(text: bytes) -> Iterator[tuple[bytes, Marks]]:
-    """Yield stretches of whole elements, without what parts one from the next."""
+def _stretches(text: bytes) -> Iterator[tuple[bytes, Marks | None]]:
+    """
+    Yield stretches of whole elements, without what parts one from the next.
+
+    After an element that is very long come all the rest, without marks.
+    """
     at, end = text.index(b"[") + 1, text.rindex(b"]")
     size = PART_BYTES
     while at < end:
+        if size > MOST_PART_BYTES:
+            yield text[at:end], None
+            return
         stretch = text[at : min(end, at + size)]
         marks = marks_of(stretch)
         count, stop = len(marks.places), len(stretch)
@@ -93,6 +103,8 @@ def _filled_lines(text: bytes) -> list[bytes]:
 
 def _objects_a_line(text: bytes) -> Objects | None:
     """Return the objects of lines; None if any line is not one object."""
+    if len(text) > MOST_PART_BYTES:
+        return None
     try:
         count = len(_AS_LINE.decode_lines(text))
     except BROKEN:

@@ -91,7 +91,7 @@ class Objects(msgspec.Struct, frozen=True, eq=False):
     members: list[Member]
 
 
-def ends_of_objects(marks: Marks, *, by_commas: bool) -> tuple[Places, Places] | None:
+def _bounds_of_all(marks: Marks, *, by_commas: bool) -> tuple[Places, Places] | None:
     """
     Return which marks begin objects, and which end them.
 
@@ -137,7 +137,7 @@ def objects_of(marks: Marks, *, by_commas: bool) -> Objects | None:
         # What is nested stays as it is: its marks are passed over.
         numbers = np.flatnonzero(marks.levels <= 1)
         marks = marks.at(numbers)
-    bounds = ends_of_objects(marks, by_commas=by_commas)
+    bounds = _bounds_of_all(marks, by_commas=by_commas)
     if bounds is None:
         return None
     begins, ends = bounds
