@@ -15,6 +15,7 @@ PACKAGE = Path(gruff_ledger.__file__).parent
 # rooms may import from each other, but not in circles.
 LEVELS = {
     "": """
+        late_patterns
         credentials shell words
         speakers
         problems

@@ -212,7 +212,7 @@ class ScratchTest(FolderTest):
         nothing = mock.Mock(free=1000)
         with (
             self.scratch,
-            mock.patch.object(numpy_memory.shutil, "disk_usage", return_value=nothing),
+            mock.patch("shutil.disk_usage", return_value=nothing),
             self.assertRaises(MemoryError),
         ):
             np.zeros(1 << 24)
