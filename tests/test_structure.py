@@ -42,7 +42,7 @@ LEVELS = {
         remarks
     """,
     "cells": """
-        groups text_bytes
+        groups nested text_bytes
         blank
         keys
         text

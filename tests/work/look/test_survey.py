@@ -89,6 +89,11 @@ class MarksTest(unittest.TestCase):
         self.assertEqual(found.found["stray spaces"].record.tolist(), [2, 3, 4])
         self.assertEqual(found.no_break_spaces, 2)
 
+    def test_layout_of_nested_json_is_no_stray_space(self) -> None:
+        found = facts('[\n  {"on":  1}\n]', '{"a": {},  "b": 2}', "[sic]  x", "{a  b}")
+        self.assertEqual(found.stray_spaces, 2)
+        self.assertEqual(found.found["stray spaces"].record.tolist(), [3, 4])
+
     def test_formula_like(self) -> None:
         found = facts("=1+1", "-12.5", "+x", "@a", "a=b", "-")
         self.assertEqual(found.found["formula-like"].record.tolist(), [1, 3])

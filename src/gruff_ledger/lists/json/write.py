@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from gruff_ledger.cells.nested import is_nested
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.threads import map_ahead
@@ -23,7 +24,6 @@ from gruff_ledger.lists.joined_rows import (
     joined_records,
     select,
 )
-from gruff_ledger.lists.json.regular import BROKEN
 from gruff_ledger.lists.output import Output
 from gruff_ledger.lists.reading import NESTED, NUMBER, TRUTH, Kinds
 from gruff_ledger.lists.typed_cells import typed_kinds
@@ -140,13 +140,5 @@ def _as_told(cells: Any, kinds: npt.NDArray[np.uint8]) -> Mask:
         if is_kind.any():
             result |= is_kind & matching(column, pattern)
     for place in np.flatnonzero(kinds == NESTED).tolist():
-        result[place] = _is_json(cells[place].as_py())
+        result[place] = is_nested(cells[place].as_py())
     return result
-
-
-def _is_json(cell: str) -> bool:
-    try:
-        msgspec.json.decode(cell.encode(), type=msgspec.Raw)
-    except BROKEN:
-        return False
-    return cell[:1] in "[{"

@@ -13,6 +13,7 @@ from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
 from gruff_ledger.cells.formula_like import formula_mask_of, would_run
 from gruff_ledger.cells.keys.fingerprints import Fingerprints, fingerprints
 from gruff_ledger.cells.match.levels import MAY_FOLD, letters
+from gruff_ledger.cells.nested import is_nested
 from gruff_ledger.cells.numbers.plain import chunk_numbers
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import (
@@ -269,11 +270,24 @@ def _look_for_spaces(
             # Both of one cell.
             within = doubled + 1 < offsets[cells + 1]
             stray[cells[within]] = True
-        tally.mark("stray spaces", np.flatnonzero(stray & filled) + start)
+        marked = np.flatnonzero(stray & filled)
+        tally.mark("stray spaces", _without_nested(chunk, marked) + start)
     if seen & WIDE and np.isin(chunk.bytes, _INVISIBLE_LEADS).any():
         found = matching(pa.chunked_array([chunk.array]), _INVISIBLE_PATTERN)
         found &= (kinds & WIDE) != 0
         tally.mark("no-break spaces", np.flatnonzero(found) + start)
+
+
+def _without_nested(chunk: Chunk, cells: Indices) -> Indices:
+    """Leave out cells of JSON, in which white space is layout (RFC 8259, section 2)."""
+    first = chunk.bytes[chunk.offsets[cells]]
+    maybe = np.flatnonzero((first == ord("[")) | (first == ord("{")))
+    nested = [
+        place
+        for place in maybe.tolist()
+        if is_nested(chunk.array[int(cells[place])].as_py())
+    ]
+    return np.delete(cells, nested)
 
 
 def _look_for_numbers(
