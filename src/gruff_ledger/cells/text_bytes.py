@@ -149,6 +149,14 @@ def words_apart(
 _WORD_BYTES = 8
 
 
+def cells_at(chunk: Chunk, marked: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Mark the cells that have a marked byte."""
+    found = np.zeros(len(chunk.array), np.bool_)
+    at = np.flatnonzero(marked)
+    found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
+    return found
+
+
 def are_filled(column: Column) -> npt.NDArray[np.bool_]:
     """Whether each cell holds something."""
     parts = [np.diff(chunk.offsets) > 0 for chunk in text_chunks(column)]

@@ -241,3 +241,8 @@ def joined(column: Column) -> Column:
     return pa.chunked_array(
         [pa.concat_arrays(column.chunks or [pa.array([], "string")])]
     )
+
+
+def in_one(column: Column) -> Any:
+    """Return a column of a few records as one array."""
+    return column.chunk(0) if column.num_chunks == 1 else column.combine_chunks()

@@ -15,14 +15,14 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.text_bytes import chunk_of
+from gruff_ledger.cells.text_bytes import cells_at, chunk_of
 from gruff_ledger.columns.arrays import (
     arrow_functions,
     bits_of,
     number_array,
     replaced,
 )
-from gruff_ledger.columns.types import Column, Mask
+from gruff_ledger.columns.types import Mask
 
 # Records whose pieces are joined at a time; of many fields fewer, but for a few.
 JOINED_RECORDS = 1 << 13
@@ -143,13 +143,6 @@ def select(mask: Mask, one: Piece, other: Piece) -> Piece:
     return call("if_else", [bits_of(mask), *both])
 
 
-def cells_of(column: Column) -> Any:
-    """Return a column of a stretch as one array."""
-    if column.num_chunks == 1:
-        return column.chunk(0)
-    return pa.concat_arrays(column.chunks or [pa.array([], pa.string())])
-
-
 def escaped_cells(
     cells: Any,
     marks: Mask,
@@ -175,9 +168,7 @@ def escaped_cells(
     are_marks = _are_marks(chunk.bytes, marks)
     if are_marks is None:
         return cells
-    at = np.flatnonzero(are_marks)
-    mask = np.zeros(len(cells), np.bool_)
-    mask[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
+    mask = cells_at(chunk, are_marks)
     if spared is not None:
         mask &= ~spared
     return remade(cells, mask, escape)

@@ -152,6 +152,14 @@ class ArraysTest(unittest.TestCase):
         self.assertEqual(aside.text, (bad,))
         self.assertEqual(aside.table.origin.record.tolist(), [41])
 
+    def test_much_white_space_around_a_value(self) -> None:
+        """Looked for by arrays, each space took as long as a look at all values."""
+        texts = ['{"a": 1}'] * 99 + ['{"a":' + " \n" * 400_000 + "7" + "\t" * 9 + "}"]
+        with _by_arrays(1 << 20) as taken:
+            reading = json_of(f"[{','.join(texts)}]")
+        self.assertIn(True, taken)
+        self.assertEqual(reading.table.texts("a")[-1], "7")
+
     def test_after_a_very_long_element_all_are_read_one_by_one(self) -> None:
         # Marks take more memory than the text that they are of.
         records = [*[{"a": "x"}] * 5, {"a": "y" * 999, "b": [0] * 999}, {"a": "z"}]

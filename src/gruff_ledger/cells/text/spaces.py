@@ -20,7 +20,7 @@ from gruff_ledger.cells.blank import (
 )
 from gruff_ledger.cells.keys.distinct import Rewritten, rewrite_distinct, with_cells
 from gruff_ledger.cells.text.weave import by_stretches, sliced
-from gruff_ledger.cells.text_bytes import Chunk, map_chunks
+from gruff_ledger.cells.text_bytes import Chunk, cells_at, map_chunks
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
@@ -137,15 +137,7 @@ def _with_wide_blank(chunk: Chunk) -> Mask:
     starts = np.zeros(len(chunk.bytes), np.bool_)
     first = chunk.bytes[:-1].astype(np.uint16)
     starts[:-1] = _WIDE_STARTS[(first << np.uint16(8)) | chunk.bytes[1:]]
-    return _cells_at(chunk, starts)
-
-
-def _cells_at(chunk: Chunk, marked: Mask) -> Mask:
-    """Mark the cells that have a marked byte."""
-    found = np.zeros(len(chunk.array), np.bool_)
-    at = np.flatnonzero(marked)
-    found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
-    return found
+    return cells_at(chunk, starts)
 
 
 def _trim_spaces(column: Column) -> Column:
@@ -202,7 +194,7 @@ def squeezable(column: Column) -> Mask:
         # Two spaces in a row, or white space that is none, or some that is not ASCII.
         odd = marks == 3
         odd[1:] |= (marks[1:] != 0) & (marks[:-1] != 0)
-        return _cells_at(chunk, odd) | _with_wide_blank(chunk)
+        return cells_at(chunk, odd) | _with_wide_blank(chunk)
 
     parts = map_chunks(of_chunk, column)
     return np.concatenate(parts) if parts else np.zeros(0, np.bool_)

@@ -17,6 +17,7 @@ from gruff_ledger.cells.text_bytes import Chunk, chunk_of
 from gruff_ledger.columns.arrays import (
     arrow_functions,
     concat_columns,
+    in_one,
     number_array,
     text_column,
 )
@@ -146,7 +147,7 @@ def by_stretches(
 
     def of_stretch(start: int) -> list[pa.Array]:
         stretch = [column.slice(start, STRETCH_RECORDS) for column in columns]
-        chunks = [chunk_of(_in_one(part)) for part in stretch]
+        chunks = [chunk_of(in_one(part)) for part in stretch]
         return make(chunks, slice(start, min(n, start + STRETCH_RECORDS)))
 
     made = mapped(of_stretch, starts) if len(starts) > 1 else map(of_stretch, starts)
@@ -154,7 +155,3 @@ def by_stretches(
         concat_columns([pa.chunked_array([array]) for array in arrays])
         for arrays in zip(*made, strict=True)
     ]
-
-
-def _in_one(column: Column) -> pa.StringArray:
-    return column.chunk(0) if column.num_chunks == 1 else column.combine_chunks()

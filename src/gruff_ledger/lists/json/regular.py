@@ -12,12 +12,15 @@ from typing import Any
 import msgspec
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from gruff_ledger.cells.numbers.plain import without_exponent
+from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import cut_out
 from gruff_ledger.cells.text_bytes import chunk_of, words_at
 from gruff_ledger.columns.arrays import replaced
 from gruff_ledger.columns.types import Mask
+from gruff_ledger.lists.joined_rows import remade
 from gruff_ledger.lists.json.marks import (
     CLOSE,
     CLOSE_ARRAY,
@@ -41,6 +44,9 @@ KIND_OF[[*b"[{"]] = NESTED
 
 _IS_SPACE = np.zeros(256, np.bool_)
 _IS_SPACE[[*b" \t\r\n"]] = True
+
+# White space on a side of a value that is passed over by arrays.
+_MOST_SPACE = 3
 
 # Names that are longer, or more different ones in a stretch, are not worth the arrays.
 _MOST_NAME_BYTES = 256
@@ -327,10 +333,16 @@ class _Values:
 
 def _stripped(data: Bytes, starts: Places, ends: Places) -> tuple[Places, Places]:
     """Return the bounds of values without the white space around them."""
-    while (spaces := _IS_SPACE[data[starts]]).any():
-        starts = starts + spaces
-    while (spaces := _IS_SPACE[data[ends - 1]]).any():
-        ends = ends - spaces
+    starts, ends = starts.copy(), ends.copy()
+    for _ in range(_MOST_SPACE):
+        starts += _IS_SPACE[data[starts]]
+        ends -= _IS_SPACE[data[ends - 1]]
+    # Hardly a value has more around it; each round would look at all of them again.
+    rest = _IS_SPACE[data[starts]] | _IS_SPACE[data[ends - 1]]
+    for place in np.flatnonzero(rest).tolist():
+        text = data[starts[place] : ends[place]].tobytes()
+        starts[place] += len(text) - len(text.lstrip())
+        ends[place] -= len(text) - len(text.rstrip())
     return starts, ends
 
 
@@ -345,11 +357,5 @@ def _without_exponents(cells: Any, are_numbers: Mask) -> Any:
     letters = chunk_of(cells).bytes | 0x20
     if not (are_numbers.any() and (letters == ord("e")).any()):
         return cells
-    texts = [
-        (place, text)
-        for place, text in enumerate(cells.to_pylist())
-        if are_numbers[place] and ("e" in text or "E" in text)
-    ]
-    mask = np.zeros(len(cells), np.bool_)
-    mask[[place for place, _ in texts]] = True
-    return replaced(cells, mask, [without_exponent(text) for _, text in texts])
+    has_exponent = are_numbers & matching(pa.chunked_array([cells]), "[eE]")
+    return remade(cells, has_exponent, without_exponent)

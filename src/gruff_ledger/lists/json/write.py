@@ -13,11 +13,11 @@ import pyarrow as pa
 from gruff_ledger.cells.nested import is_nested
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import are_filled
+from gruff_ledger.columns.arrays import in_one
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.lists.joined_rows import (
     Piece,
-    cells_of,
     choose,
     escaped_cells,
     join_rows,
@@ -84,7 +84,7 @@ def _objects(table: Table, kinds: Kinds, behind: str) -> Iterator[bytes]:
         pieces: list[Piece] = []
         for key, heading, column in zip(keys, table.headings, columns, strict=True):
             mine = typed[heading][done : done + size] if heading in typed else None
-            value = _values(cells_of(column), mine, is_told=heading in kinds)
+            value = _values(in_one(column), mine, is_told=heading in kinds)
             pieces += [key, *value]
         return join_rows([*pieces, "}" + behind], size)
 

@@ -12,10 +12,10 @@ import numpy as np
 import pyarrow.compute as pc
 
 from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.columns.arrays import in_one
 from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.joined_rows import (
     Piece,
-    cells_of,
     join_rows,
     joined_records,
 )
@@ -85,7 +85,7 @@ def write_fixed_width(output: Output, sink: BinaryIO) -> None:
         size = len(columns[0]) if columns else 0
         pieces: list[Piece] = []
         for column, (pad, width, gap) in zip(columns, pads, strict=True):
-            pieces += [pad(cells_of(column), width, " "), " " * gap]
+            pieces += [pad(in_one(column), width, " "), " " * gap]
         sink.write(join_rows([*pieces, end], size))
 
 

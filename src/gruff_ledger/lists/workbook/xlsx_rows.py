@@ -16,14 +16,13 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.text_bytes import are_filled, chunk_of, text_chunks
-from gruff_ledger.columns.arrays import number_column
+from gruff_ledger.columns.arrays import in_one, number_column
 from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.joined_rows import (
     Piece,
-    cells_of,
     choose,
     escaped_cells,
     in_each,
@@ -90,7 +89,7 @@ def sheet_rows(
 
     def rows(start: int) -> bytes:
         size = min(step, count - start)
-        numbers = cells_of(number_column(np.arange(start + 2, start + 2 + size)))
+        numbers = in_one(number_column(np.arange(start + 2, start + 2 + size)))
         opening = '">'
         if beneath is not None:
             opening = choose(['">', '" outlineLevel="1">'], beneath[start:][:size])
@@ -113,7 +112,7 @@ def _cells(head: str, field: TabField, start: int, numbers: Any) -> list[Piece]:
         opening = '" t="inlineStr"><is><t xml:space="preserve">'
     mine = None if field.kinds is None else field.kinds[start : start + size]
     codes, kinds = kind_codes(filled, mine)
-    texts = _escaped(cells_of(column))
+    texts = _escaped(in_one(column))
     if mine is not None and DATE in kinds:
         texts = remade(texts, (mine == DATE) & filled, _number_of_day())
     # Of a blank cell, and of each kind: behind its place, and behind its text.

@@ -17,14 +17,14 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
-from gruff_ledger.cells.text_bytes import are_filled, chunk_of
+from gruff_ledger.cells.text_bytes import are_filled, cells_at, chunk_of
+from gruff_ledger.columns.arrays import in_one
 from gruff_ledger.columns.shares import in_turn
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.joined_rows import (
     Piece,
-    cells_of,
     choose,
     escaped_cells,
     in_each,
@@ -112,7 +112,7 @@ def _cells(field: OdsField, start: int, size: int) -> list[Piece]:
     """Return the pieces of the cells of some records."""
     column = field.column.slice(start, size)
     filled = are_filled(column)
-    cells = cells_of(column)
+    cells = in_one(column)
     texts = _escaped(cells)
     mine = None if field.kinds is None else field.kinds[start : start + size]
     codes, kinds = kind_codes(filled, mine)
@@ -175,12 +175,10 @@ def _escaped(cells: Any) -> Any:
 
 def _with_returns(cells: Any) -> Mask:
     """Mark the cells that hold a carriage return."""
-    found = np.zeros(len(cells), np.bool_)
-    if len(cells):
-        chunk = chunk_of(cells)
-        at = np.flatnonzero(chunk.bytes == ord("\r"))
-        found[np.searchsorted(chunk.offsets, at, side="right") - 1] = True
-    return found
+    if not len(cells):
+        return np.zeros(0, np.bool_)
+    chunk = chunk_of(cells)
+    return cells_at(chunk, chunk.bytes == ord("\r"))
 
 
 def paragraphs(text: str) -> str:
