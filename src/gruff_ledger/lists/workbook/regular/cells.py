@@ -13,13 +13,14 @@ import itertools
 import re
 from collections.abc import Iterator, Mapping
 
-import msgspec
 import numpy as np
 
 from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
+from gruff_ledger.lists.workbook.regular.merge import Cells
+from gruff_ledger.lists.workbook.regular.stretches import distinct_stretches
 from gruff_ledger.lists.workbook.regular.texts import (
     Bytes,
     Places,
@@ -55,16 +56,12 @@ _KNOWN = late_pattern(rb'(?:\s(?:s="\d{1,6}"|t="\w+"|spans="[\d:]+"))*')
 NUMBER, SHARED, INLINE = 1, 2, 3
 
 
-class Regular(msgspec.Struct, frozen=True, eq=False):
+class Regular(Cells, frozen=True, eq=False):
     """
     The regular cells of a tab, and what else it has.
 
     Attributes
     ----------
-    rows, cols : ndarray of int64, shape (n,)
-        Where each cell stands, from 1.
-    texts : Column, n cells
-    is_number : ndarray of bool, shape (n,)
     rest : bytes
         The XML of the tab without them.
     extent : tuple of int
@@ -72,10 +69,6 @@ class Regular(msgspec.Struct, frozen=True, eq=False):
         there are; none where some tag is not as it is usually written.
     """
 
-    rows: Places
-    cols: Places
-    texts: Column
-    is_number: Mask
     rest: bytes
     extent: tuple[int, int, int] | None
 
@@ -277,24 +270,14 @@ def _attributes(
     lengths = ends - starts
     if int(lengths.max()) > _MOST_ATTRIBUTES:
         return None
-    # All that is said of a cell, as bytes of one length: few cells say other things.
-    width = int(lengths.max())
-    said = np.zeros((len(starts), max(1, -(-width // 8)) * 8), np.uint8)
-    for place in range(width):
-        inside = place < lengths
-        said[inside, place] = data[starts[inside] + place]
-    words = said.view(np.uint64)
-    keys = words[:, 0].copy()
-    for column in range(1, words.shape[1]):
-        keys = keys * np.uint64(0x9E3779B97F4A7C15) + words[:, column]
-    _, first, codes = np.unique(keys, return_index=True, return_inverse=True)
-    if (words != words[first][codes]).any():
+    found = distinct_stretches(data, starts, ends)
+    if found is None:
         return None
-    styles = np.zeros(len(first), np.int64)
-    types = np.zeros(len(first), np.int64)
+    codes, said = found
+    styles = np.zeros(len(said), np.int64)
+    types = np.zeros(len(said), np.int64)
     are_usual = True
-    for number, place in enumerate(first.tolist()):
-        text = said[place].tobytes().rstrip(b"\0")
+    for number, text in enumerate(said):
         are_usual &= bool(_USUAL.fullmatch(text))
         text = text.rstrip(b"/").rstrip()
         is_once = text.count(b' s="') < 2 and text.count(b' t="') < 2

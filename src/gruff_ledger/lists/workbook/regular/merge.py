@@ -2,16 +2,35 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
+import numpy.typing as npt
 
 from gruff_ledger.cells.text_bytes import are_filled
 from gruff_ledger.columns.arrays import concat_columns, taken, text_column
 from gruff_ledger.columns.types import Column, Mask
-from gruff_ledger.lists.workbook.regular.cells import Regular
+
+
+class Cells(msgspec.Struct, frozen=True, eq=False):
+    """
+    Cells of a tab that were read.
+
+    Attributes
+    ----------
+    rows, cols : ndarray of int64, shape (n,)
+        Where each stands, from 1.
+    texts : Column, n cells
+    is_number : ndarray of bool, shape (n,)
+    """
+
+    rows: npt.NDArray[np.int64]
+    cols: npt.NDArray[np.int64]
+    texts: Column
+    is_number: Mask
 
 
 def merge_cells(
-    regular: Regular,
+    regular: Cells,
     others: tuple[tuple[Column, ...], tuple[Mask, ...]],
     first: tuple[int, int],
 ) -> tuple[tuple[Column, ...], tuple[Mask, ...], tuple[int, int]]:
@@ -20,7 +39,7 @@ def merge_cells(
 
     Parameters
     ----------
-    regular : Regular
+    regular : Cells
     others : tuple of columns and masks
         As `grid.text_columns` gives them; none where there are no others.
     first : tuple of int

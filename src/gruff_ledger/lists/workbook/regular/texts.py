@@ -16,7 +16,12 @@ import pyarrow as pa
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import cut_out
 from gruff_ledger.cells.text_bytes import Chunk, chunk_of
-from gruff_ledger.columns.arrays import concat_columns, taken, text_column
+from gruff_ledger.columns.arrays import (
+    arrow_functions,
+    concat_columns,
+    taken,
+    text_column,
+)
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.workbook.cell_texts import number_text
@@ -29,9 +34,9 @@ _SHARED = late_pattern(
     re.DOTALL,
 )
 _ENTITY = late_pattern(
-    rb"&(?:(amp|lt|gt|quot|apos)|#(\d{1,7})|#x([0-9a-fA-F]{1,6}));|(&)"
+    r"&(?:(amp|lt|gt|quot|apos)|#([0-9]{1,7})|#x([0-9a-fA-F]{1,6}));|(&)"
 )
-_NAMED = {b"amp": "&", b"lt": "<", b"gt": ">", b"quot": '"', b"apos": "'"}
+_NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 
 # A number that is written as a person would copy it down; and any without exponent.
 _SHORT = r"\A(?:0|-?[1-9][0-9]{0,14}|-?(?:0|[1-9][0-9]{0,14})\.[0-9]{0,13}[1-9])\z"
@@ -57,11 +62,12 @@ class Texts:
         ----------
         which : ndarray of int
         shown : ndarray of int
-            Of all cells, how many decimals their formats show; 0 for as many as are.
+            Of all cells, how many decimals their formats show; 0 for as many as are, -1
+            for as many as are written.
         """
         if not len(which):
             return which, text_column(())
-        texts = self._column(which)
+        texts = self.as_written(which)
         wanted = shown[which]
         digits, decimals = _digits_of(chunk_of(texts.chunk(0)))
         is_short = matching(texts, _SHORT) & (digits <= _MOST_DIGITS)
@@ -70,11 +76,12 @@ class Texts:
             # As it is shown, it is written; else it is left to the library.
             as_shown = matching(texts, _DECIMAL) & (digits <= _MOST_DIGITS)
             as_shown &= ~matching(texts, _NOTHING)
+            is_short |= as_shown & (wanted < 0)
             is_short = np.where(wanted > 0, as_shown & (decimals == wanted), is_short)
-            is_plain = np.where(wanted > 0, is_short, is_plain)
+            is_plain = np.where(wanted == 0, is_plain, is_short)
         if not is_plain.all():
             which, is_short = which[is_plain], is_short[is_plain]
-            texts = self._column(which)
+            texts = self.as_written(which)
         if is_short.all():
             return which, texts
         cells = texts.to_pylist()
@@ -108,10 +115,11 @@ class Texts:
 
     def inline(self, which: Places, kept: Mask) -> tuple[Places, Column]:
         """Return the cells whose own text is plain, and those."""
-        good, texts = _plain_texts(self._column(which), kept[which])
+        good, texts = _plain_texts(self.as_written(which), kept[which])
         return which[good], texts
 
-    def _column(self, which: Places) -> Column:
+    def as_written(self, which: Places) -> Column:
+        """Return the texts of some cells as they stand in the XML."""
         cells = cut_out(self._data, self._starts[which], self._ends[which])
         return pa.chunked_array([cells], pa.string())
 
@@ -153,7 +161,7 @@ def shared_texts(strings: bytes) -> tuple[Column, Mask] | None:
 
 def _plain_texts(column: Column, is_kept: Mask) -> tuple[Mask, Column]:
     """
-    Tell which texts of XML mean what they are, and return what those mean.
+    Tell which texts of XLSX mean what they are, and return what those mean.
 
     Parameters
     ----------
@@ -164,34 +172,64 @@ def _plain_texts(column: Column, is_kept: Mask) -> tuple[Mask, Column]:
     good = ~(matching(column, r"\A[ \t\n]|[ \t\n]\z") & ~is_kept)
     good &= ~matching(column, r"_x|[\x00-\x08\x0b-\x1f]")
     texts = column if good.all() else column.filter(pa.array(good))
-    marked = np.flatnonzero(matching(texts, "&"))
+    has_meaning, meant = meant_texts(texts)
+    if meant is not texts:
+        # An escape of the format can be written by entities as well.
+        is_plain = ~matching(meant, "_x")
+        if not is_plain.all():
+            meant = meant.filter(pa.array(is_plain))
+            has_meaning[has_meaning] = is_plain
+    good[good] = has_meaning
+    return good, meant
+
+
+def meant_texts(column: Column) -> tuple[Mask, Column]:
+    """
+    Tell which texts of XML mean something, and return what those mean.
+
+    Parameters
+    ----------
+    column : Column, n texts as they stand in XML
+
+    Returns
+    -------
+    good : ndarray of bool, shape (n,)
+        False where an entity is none (XML 1.0, 4.1, 4.6).
+    texts : Column, a cell for each that is; `column` itself where there are no entities
+    """
+    good = np.ones(len(column), np.bool_)
+    marked = np.flatnonzero(matching(column, "&"))
     if not len(marked):
-        return good, texts
-    cells = texts.to_pylist()
-    wrong = []
-    for place in marked.tolist():
-        meant = _unescaped(cells[place].encode("utf-8"))
-        if meant is None:
-            wrong.append(place)
-        else:
-            cells[place] = meant
-    kept = np.ones(len(cells), np.bool_)
-    kept[wrong] = False
-    good[np.flatnonzero(good)[wrong]] = False
-    return good, text_column(cell for cell, k in zip(cells, kept, strict=True) if k)
+        return good, column
+    meant = taken(column, marked)
+    for name, mark in _NAMED.items():
+        meant = _with(meant, f"&{name};", mark) if name != "amp" else meant
+    # Which most that are left are.
+    others = np.flatnonzero(matching(_with(meant, "&amp;", ""), "&"))
+    cells = taken(column, marked[others]).to_pylist()
+    meant = _with(meant, "&amp;", "&")
+    texts = [_unescaped(cell) for cell in cells]
+    good[marked[others]] = [text is not None for text in texts]
+    # What is in the place of each.
+    places = np.arange(len(column))
+    places[marked] = np.arange(len(column), len(column) + len(marked))
+    places[marked[others]] = np.arange(len(others)) + len(column) + len(marked)
+    found = [column, meant, text_column(text or "" for text in texts)]
+    return good, taken(concat_columns(found), places[good])
 
 
-def _unescaped(text: bytes) -> str | None:
+def _with(column: Column, text: str, other: str) -> Column:
+    functions = arrow_functions()
+    options = functions.ReplaceSubstringOptions(text, other)
+    return functions.call_function("replace_substring", [column], options)
+
+
+def _unescaped(text: str) -> str | None:
     """Return what a text with entities means (XML 1.0, 4.1, 4.6); None if nothing."""
-    short = text.replace(b"&lt;", b"<").replace(b"&gt;", b">")
-    if short.count(b"&") == short.count(b"&amp;"):
-        # Which most are.
-        meant = short.replace(b"&amp;", b"&").decode("utf-8")
-        return None if "_x" in meant else meant
     parts: list[str] = []
     at = 0
     for match in _ENTITY.finditer(text):
-        parts.append(text[at : match.start()].decode("utf-8"))
+        parts.append(text[at : match.start()])
         at = match.end()
         if match[1]:
             parts.append(_NAMED[match[1]])
@@ -202,9 +240,7 @@ def _unescaped(text: bytes) -> str | None:
             if code < 32 or code > 0x10FFFF or 0xD800 <= code < 0xE000:
                 return None
             parts.append(chr(code))
-    parts.append(text[at:].decode("utf-8"))
-    meant = "".join(parts)
-    return None if "_x" in meant else meant
+    return "".join([*parts, text[at:]])
 
 
 def is_utf8(xml: bytes) -> bool:
