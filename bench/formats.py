@@ -110,7 +110,8 @@ def main() -> None:
     print("|---|---|---|---|---|---|")
     for row in rows():
         print(measure(row, asked.runs)[0], flush=True)
-    print(workbook_line(asked.runs), flush=True)
+    for ending in ("xlsx", "ods"):
+        print(workbook_line(asked.runs, ending), flush=True)
 
 
 if __name__ == "__main__":

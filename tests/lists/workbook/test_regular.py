@@ -5,6 +5,7 @@ import io
 import random
 import unittest
 import zipfile
+from types import ModuleType
 from unittest import mock
 
 import openpyxl
@@ -33,9 +34,11 @@ def read(data: bytes) -> Reading:
     return read_workbook(opened, ReadingTerms(header_rows=0), WHOLE)
 
 
-def told(data: bytes, least: int) -> object:
+def told(
+    data: bytes, least: int, room: ModuleType = cells, name: str = LEAST
+) -> object:
     """Return all that a reading gives, or the problem, with so many cells at least."""
-    with mock.patch.object(cells, LEAST, least):
+    with mock.patch.object(room, name, least):
         try:
             reading = read(data)
         except Problem as problem:

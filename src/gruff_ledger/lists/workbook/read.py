@@ -33,12 +33,12 @@ from gruff_ledger.lists.workbook.grid import (
     text_columns,
     with_decimals,
 )
+from gruff_ledger.lists.workbook.ods.read import Content, look_at_ods, ods_content
 from gruff_ledger.lists.workbook.ods.read import for_library as for_library_ods
-from gruff_ledger.lists.workbook.ods.read import look_at_ods, ods_tab
 from gruff_ledger.lists.workbook.package_parts import Parts, member, refuse_bomb
 from gruff_ledger.lists.workbook.places import with_places
-from gruff_ledger.lists.workbook.regular.cells import Regular, regular_cells
-from gruff_ledger.lists.workbook.regular.merge import merge_cells
+from gruff_ledger.lists.workbook.regular.cells import regular_cells
+from gruff_ledger.lists.workbook.regular.merge import Cells, merge_cells
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
 from gruff_ledger.lists.workbook.tab_sizes import (
     check_extent,
@@ -87,6 +87,8 @@ class _Book(msgspec.Struct, eq=False):
         The library with tabs loaded in it, and the XML of those.
     regular : mapping
         Of those, the cells that are read without the library.
+    content : Content, optional
+        What all tabs of an ODS workbook hold.
     """
 
     data: bytes
@@ -97,7 +99,8 @@ class _Book(msgspec.Struct, eq=False):
     binary: BinaryBook | None = None
     library: Any = None
     loaded: dict[str, bytes] = msgspec.field(default_factory=dict)
-    regular: dict[str, Regular] = msgspec.field(default_factory=dict)
+    regular: dict[str, Cells] = msgspec.field(default_factory=dict)
+    content: Content | None = None
 
 
 def workbook_parts(
@@ -303,11 +306,13 @@ def _open_book(opened: Opened) -> _Book:
     elif is_ods or b"opendocument.spreadsheet" in member(opened, archive, "mimetype"):
         # The library reads all tabs of it when it is opened.
         book = _Book(data, archive, (), None)
-        book.library = _open_by_library(opened, for_library_ods(opened, archive))
-        book.tabs = _tabs_of(book.library)
-        book.loaded = dict.fromkeys(
-            (tab.name for tab in book.tabs), ods_tab(opened, archive)
+        content = book.content = ods_content(opened, archive)
+        book.library = _open_by_library(
+            opened, for_library_ods(opened, archive, content)
         )
+        book.tabs = _tabs_of(book.library)
+        book.loaded = dict.fromkeys((tab.name for tab in book.tabs), content.xml)
+        book.regular = dict(content.regular)
     else:
         raise UnreadableSource(
             "it is an archive, but no workbook (XLSX, XLSB or ODS).",
@@ -366,8 +371,9 @@ def _open_by_library(opened: Opened, data: bytes) -> Any:
 
 def _look(opened: Opened, book: _Book, name: str, xml: bytes) -> Look:
     assert book.archive is not None
-    if book.package is None:
-        return look_at_ods(opened, book.archive, name, xml)
+    if book.content is not None:
+        return look_at_ods(opened, book.archive, name, book.content)
+    assert book.package is not None
     return look_at_xlsx(opened, book.package, xml)
 
 

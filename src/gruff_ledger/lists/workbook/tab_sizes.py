@@ -11,6 +11,8 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections.abc import Sequence
+from typing import NamedTuple
 from xml.parsers import expat
 
 from gruff_ledger.late_patterns import late_pattern
@@ -131,7 +133,46 @@ def check_strings(opened: Opened, xml: bytes) -> None:
         raise vast(opened, f"more than {MOST_STRINGS} texts")
 
 
-def check_ods(opened: Opened, xml: bytes, spanned: int) -> None:
+class Bounds(NamedTuple):
+    """
+    What a tab of an ODS workbook takes at most.
+
+    Attributes
+    ----------
+    rows, columns : int
+        The last that is in use.
+    filled : int
+        How many cells are.
+    repeated_bytes : int
+        What cells that stand for several take, as often as they do.
+    most_repeats : int
+        For how many cells one stands.
+    """
+
+    rows: int
+    columns: int
+    filled: int
+    repeated_bytes: int
+    most_repeats: int
+
+    def with_part(self, top: int, other: Bounds) -> Bounds:
+        """Return those of a tab that goes on, below a row, with a part of others."""
+        return Bounds(
+            max(self.rows, top + other.rows),
+            max(self.columns, other.columns),
+            self.filled + other.filled,
+            self.repeated_bytes + other.repeated_bytes,
+            max(self.most_repeats, other.most_repeats),
+        )
+
+
+def check_ods(
+    opened: Opened,
+    xml: bytes,
+    spanned: int,
+    besides: Sequence[tuple[int, int, int]] = (),
+    bounds: Sequence[Bounds] = (),
+) -> None:
     """
     Check that the tabs of an ODS workbook can be held; all of its XML is parsed.
 
@@ -141,6 +182,11 @@ def check_ods(opened: Opened, xml: bytes, spanned: int) -> None:
     xml : bytes
     spanned : int
         How many cells it has at most, where none stands for others.
+    besides : sequence of tuple of int
+        Of the cells of each tab that are not in it, the last row, the last column and
+        how many there are.
+    bounds : sequence of Bounds
+        Of each tab, with all its cells, where they are known.
 
     Raises
     ------
@@ -148,13 +194,27 @@ def check_ods(opened: Opened, xml: bytes, spanned: int) -> None:
         If one spans too much, or it is no XML: the library would never end then.
     """
     check_no_doctype(opened, xml)
-    if spanned > _MOST_CELLS or not _stands_for_itself(xml):
-        _OdsSizes(opened).parse(xml)
+    is_small = spanned <= _MOST_CELLS and _stands_for_itself(xml)
+    if bounds:
+        is_small = _are_small(bounds, xml)
+    if not is_small:
+        _OdsSizes(opened, besides).parse(xml)
         return
     try:
         expat.ParserCreate().Parse(xml, True)
     except (expat.ExpatError, ValueError, LookupError) as error:
         raise damaged(opened) from error
+
+
+def _are_small(bounds: Sequence[Bounds], xml: bytes) -> bool:
+    spaces = _SPACES.findall(xml)
+    if len(spaces) < xml.count(b"text:c"):
+        return False
+    most = max(each.most_repeats for each in bounds)
+    repeated = sum(map(int, spaces)) * most
+    repeated += sum(each.repeated_bytes for each in bounds)
+    cells = [max(each.filled, each.rows * each.columns) for each in bounds]
+    return repeated <= _MOST_REPEATED_BYTES and max(cells) <= _MOST_CELLS
 
 
 def _stands_for_itself(xml: bytes) -> bool:
@@ -257,12 +317,14 @@ class _OdsSizes:
     A cell that is repeated takes its text as often; a run of spaces is one element.
     """
 
-    def __init__(self, opened: Opened) -> None:
+    def __init__(self, opened: Opened, besides: Sequence[tuple[int, int, int]]) -> None:
         self._opened = opened
+        # What each tab in turn has already.
+        self._besides = iter(besides)
         self._parser = expat.ParserCreate()
         self._parser.StartElementHandler = self._start
         self._parser.EndElementHandler = self._end
-        self._begin_tab()
+        self._begin_tab((0, 0, 0))
         self._taken = 0
 
     def parse(self, xml: bytes) -> None:
@@ -271,8 +333,10 @@ class _OdsSizes:
         except (expat.ExpatError, ValueError, LookupError) as error:
             raise damaged(self._opened) from error
 
-    def _begin_tab(self) -> None:
-        self._row = self._rows = self._columns = self._fill_cells = 0
+    def _begin_tab(self, besides: tuple[int, int, int]) -> None:
+        self._row = 0
+        self._rows, self._columns, self._fill_cells = besides
+        check_spanned(self._opened, *besides)
         self._repeated_row = self._repeated = 1
         self._column = 0
         self._begun = 0
@@ -294,7 +358,7 @@ class _OdsSizes:
             self._repeated_row = _repeats(attributes, "table:number-rows-repeated")
             self._column = 0
         elif name == "table:table":
-            self._begin_tab()
+            self._begin_tab(next(self._besides, (0, 0, 0)))
             self._repeated_row = 0
 
     def _end(self, name: str) -> None:
@@ -305,7 +369,7 @@ class _OdsSizes:
         if self._is_filled:
             length = self._parser.CurrentByteIndex - self._begun
             self._columns = max(self._columns, self._column)
-            self._rows = self._row + self._repeated_row
+            self._rows = max(self._rows, self._row + self._repeated_row)
             times = self._repeated * self._repeated_row
             self._fill_cells += times
             if times > 1:

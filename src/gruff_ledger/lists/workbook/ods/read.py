@@ -11,7 +11,7 @@ import html
 import io
 import re
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
@@ -20,6 +20,8 @@ import numpy as np
 
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.source import Opened
+from gruff_ledger.lists.workbook.ods.heads import Padded
+from gruff_ledger.lists.workbook.ods.regular import OdsCells, regular_tabs
 from gruff_ledger.lists.workbook.ods.tags import (
     COLUMNS_REPEATED,
     TabCells,
@@ -28,7 +30,7 @@ from gruff_ledger.lists.workbook.ods.tags import (
     widest_row,
 )
 from gruff_ledger.lists.workbook.package_parts import member, parse_xml
-from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS, check_ods
+from gruff_ledger.lists.workbook.tab_sizes import MOST_COLUMNS, Bounds, check_ods
 from gruff_ledger.lists.workbook.tab_xml import MANY_DIGITS, CellPlace, Decimals, Look
 
 _COLUMN = late_pattern(rb"<table:table-column(?=[\s/>])[^>]*>")
@@ -74,14 +76,38 @@ class _Formats(msgspec.Struct, frozen=True):
     lengths: frozenset[str]
 
 
-def ods_tab(opened: Opened, archive: zipfile.ZipFile) -> bytes:
-    """Return the XML that holds all tabs; they were seen to when it was opened."""
-    if "content" not in opened.memo:
-        opened.memo["content"] = member(opened, archive, "content.xml")
-    return opened.memo["content"]  # type: ignore[no-any-return]
+class Content(msgspec.Struct, frozen=True, eq=False):
+    """
+    What the tabs of a workbook hold.
+
+    Attributes
+    ----------
+    xml : bytes
+        With all that is for the library to read.
+    regular : mapping of OdsCells
+        The cells that it is without, by the names of tabs.
+    bounds : sequence of Bounds
+        What each tab takes at most, where that is known.
+    """
+
+    xml: bytes
+    regular: Mapping[str, OdsCells]
+    bounds: Sequence[Bounds] = ()
 
 
-def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
+def ods_content(opened: Opened, archive: zipfile.ZipFile) -> Content:
+    """Return what the tabs of a workbook hold, with the regular cells read."""
+    xml = member(opened, archive, "content.xml")
+    styles = _formats(opened, archive, xml).padded
+    defaults = [f'default-cell-style-name="{name}"'.encode() for name in styles]
+    padded = Padded(frozenset(styles), any(each in xml for each in defaults))
+    found = regular_tabs(xml, padded, as_written=_is_own(opened, archive))
+    if found is None:
+        return Content(xml, {})
+    return Content(found.rest, found.tabs, found.bounds)
+
+
+def for_library(opened: Opened, archive: zipfile.ZipFile, content: Content) -> bytes:
     """
     Return an archive with what the library needs, after it was found safe to be read.
 
@@ -93,9 +119,11 @@ def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
     UnreadableSource
         If it is damaged, or its cells span too much.
     """
-    xml = ods_tab(opened, archive)
+    xml = content.xml
     tags = tags_of(opened, xml)
-    check_ods(opened, xml, len(tags.rows) * widest_row(tags))
+    extents = [cells.extent for cells in content.regular.values()]
+    spanned = len(tags.rows) * widest_row(tags)
+    check_ods(opened, xml, spanned, extents, content.bounds)
     # It tells whether parts are encrypted.
     manifest = member(opened, archive, "META-INF/manifest.xml")
     parse_xml(opened, manifest)
@@ -113,12 +141,14 @@ def for_library(opened: Opened, archive: zipfile.ZipFile) -> bytes:
 
 
 def look_at_ods(
-    opened: Opened, archive: zipfile.ZipFile, name: str, xml: bytes
+    opened: Opened, archive: zipfile.ZipFile, name: str, content: Content
 ) -> Look:
     """Look up what is special in a tab of an ODS workbook."""
     look = Look()
+    xml = content.xml
+    if name in content.regular:
+        look.percent += content.regular[name].percent()
     formats = _formats(opened, archive, xml)
-    is_own = _OWN in member(opened, archive, "meta.xml")
     has_breaks = b"<text:tab" in xml or b"<text:line-break" in xml
     tab = TabCells(xml, tags_of(opened, xml), name)
     defaults = _look_at_columns(look, xml, tab, formats)
@@ -154,9 +184,13 @@ def look_at_ods(
         _look_at_cell(look, cell, places, formats, defaults)
         if has_breaks or b'"error"' in cell:
             _look_at_text(look, xml, end + 1, cell, places)
-    if is_own:
+    if _is_own(opened, archive):
         _look_for_decimals(look, xml, tab)
     return look
+
+
+def _is_own(opened: Opened, archive: zipfile.ZipFile) -> bool:
+    return _OWN in member(opened, archive, "meta.xml")
 
 
 def _look_for_decimals(look: Look, xml: bytes, tab: TabCells) -> None:
@@ -232,7 +266,7 @@ def _look_at_cell(
     if b"spanned" in cell:
         down = _repeats(_ROWS_SPANNED, cell)
         across = _repeats(_COLUMNS_SPANNED, cell)
-        if down > 1 or across > 1:
+        if places and (down > 1 or across > 1):
             (top, left), *_ = places
             last = (top + down - 2, left + across - 2)
             look.merged.append(((top - 1, left - 1), last))

@@ -24,8 +24,9 @@ _MARGIN = 40
 
 _BLOCK_BYTES = 1 << 24
 
-_ENDS = np.zeros(256, np.bool_)
-_ENDS[[*b" />\n\t\r"]] = True
+# What the name of a tag ends with.
+TAG_ENDS = np.zeros(256, np.bool_)
+TAG_ENDS[[*b" />\n\t\r"]] = True
 
 _TABLE = late_pattern(rb"<table:table(?=[\s/>])[^>]*>")
 _NAME = late_pattern(rb'table:name="([^"]*)"')
@@ -49,7 +50,7 @@ def tags_in(xml: bytes) -> Tags:
     for start in range(0, len(data) - _MARGIN, _BLOCK_BYTES):
         stop = min(start + _BLOCK_BYTES, len(data) - _MARGIN)
         at = np.flatnonzero(data[start:stop] == ord("<")) + start
-        at = at[(words_at(data, at) & _word(b"\xff" * 7)) == _word(b"<table:")]
+        at = at[(words_at(data, at) & word_of(b"\xff" * 7)) == word_of(b"<table:")]
         names = words_at(data, at + 7)
         rows.append(at[_is_named(data, at, names, b"table-row")])
         is_cell = _is_named(data, at, names, b"table-cell")
@@ -65,17 +66,18 @@ def _is_named(
     name: bytes,
 ) -> npt.NDArray[np.bool_]:
     """Mark the tags of a name, given the first eight bytes of all their names."""
-    found = np.asarray(names == _word(name[:8]), np.bool_)
+    found = np.asarray(names == word_of(name[:8]), np.bool_)
     places = np.flatnonzero(found)
     mine = at[places] + 7
-    good = _ENDS[data[mine + len(name)]]
+    good = TAG_ENDS[data[mine + len(name)]]
     for place in range(8, len(name)):
         good &= data[mine + place] == name[place]
     found[places] = good
     return found
 
 
-def _word(text: bytes) -> np.uint64:
+def word_of(text: bytes) -> np.uint64:
+    """Return up to eight bytes as `words_at` gives them."""
     return np.uint64(int.from_bytes(text, "little"))
 
 

@@ -20,10 +20,13 @@ from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.workbook.regular.merge import Cells
-from gruff_ledger.lists.workbook.regular.stretches import distinct_stretches
-from gruff_ledger.lists.workbook.regular.texts import (
+from gruff_ledger.lists.workbook.regular.stretches import (
     Bytes,
     Places,
+    are_at,
+    distinct_stretches,
+)
+from gruff_ledger.lists.workbook.regular.texts import (
     Texts,
     is_utf8,
     shared_texts,
@@ -188,7 +191,7 @@ def _part_of(
     is_blank = data[ends - 1] == ord("/")
     first, second, third = tags[which + 1], tags[which + 2], tags[which + 3]
     follows = ~is_blank & (first == ends + 1)
-    has_value = follows & _are(data, first, _VALUE) & _are(data, second, _VALUE_END)
+    has_value = follows & are_at(data, first, _VALUE) & are_at(data, second, _VALUE_END)
     shown = np.full(int(styles.max()) + 1, -1, np.int64)
     for style in range(len(shown)):
         shown[style] = decimals.get(style, 0 if style in plain else -1)
@@ -198,9 +201,9 @@ def _part_of(
     plain_is, kept_is = is_inline.copy(), is_inline.copy()
     if is_inline.any():
         # There are none in most workbooks.
-        plain_is &= _are(data, first, _INLINE)
-        kept_is &= _are(data, first, _INLINE_KEPT)
-        is_inline &= (plain_is | kept_is) & _are(data, third, _INLINE_END)
+        plain_is &= are_at(data, first, _INLINE)
+        kept_is &= are_at(data, first, _INLINE_KEPT)
+        is_inline &= (plain_is | kept_is) & are_at(data, third, _INLINE_END)
     text_starts = np.where(
         is_inline,
         first + np.where(plain_is, len(_INLINE), len(_INLINE_KEPT)),
@@ -228,19 +231,9 @@ def _part_of(
     )
 
 
-def _are(data: Bytes, at: Places, text: bytes) -> Mask:
-    """Whether some bytes stand at each place."""
-    inside = at + len(text) <= len(data)
-    at = np.where(inside, at, 0)
-    result = inside
-    for place, byte in enumerate(text):
-        result = result & (data[np.minimum(at + place, len(data) - 1)] == byte)
-    return result
-
-
 def _places(data: Bytes, starts: Places) -> tuple[Places, Places, Places] | None:
     """Return row and column of each cell, and the place behind both."""
-    if not _are(data, starts, b'<c r="').all():
+    if not are_at(data, starts, b'<c r="').all():
         return None
     at = starts + len(b'<c r="')
     cols = np.zeros(len(at), np.int64)
@@ -270,10 +263,7 @@ def _attributes(
     lengths = ends - starts
     if int(lengths.max()) > _MOST_ATTRIBUTES:
         return None
-    found = distinct_stretches(data, starts, ends)
-    if found is None:
-        return None
-    codes, said = found
+    codes, said = distinct_stretches(data, starts, ends)
     styles = np.zeros(len(said), np.int64)
     types = np.zeros(len(said), np.int64)
     are_usual = True

@@ -10,7 +10,6 @@ import re
 from xml.parsers import expat
 
 import numpy as np
-import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.text.patterns import matching
@@ -25,9 +24,7 @@ from gruff_ledger.columns.arrays import (
 from gruff_ledger.columns.types import Column, Mask
 from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.lists.workbook.cell_texts import number_text
-
-Places = npt.NDArray[np.int64]
-Bytes = npt.NDArray[np.uint8]
+from gruff_ledger.lists.workbook.regular.stretches import Bytes, Places
 
 _SHARED = late_pattern(
     rb"<si>(?:<t>([^<]*)</t>|<t xml:space=\"preserve\">([^<]*)</t>|(<t/>)|(.*?))</si>",
@@ -71,8 +68,10 @@ class Texts:
         wanted = shown[which]
         digits, decimals = _digits_of(chunk_of(texts.chunk(0)))
         is_short = matching(texts, _SHORT) & (digits <= _MOST_DIGITS)
-        is_plain = is_short | (matching(texts, _PLAIN) & (wanted == 0))
-        if wanted.any():
+        is_plain = is_short
+        if not is_short.all():
+            is_plain = is_short | (matching(texts, _PLAIN) & (wanted == 0))
+        if (wanted > 0).any() or (wanted.any() and not is_short.all()):
             # As it is shown, it is written; else it is left to the library.
             as_shown = matching(texts, _DECIMAL) & (digits <= _MOST_DIGITS)
             as_shown &= ~matching(texts, _NOTHING)
@@ -245,11 +244,16 @@ def _unescaped(text: str) -> str | None:
 
 def is_utf8(xml: bytes) -> bool:
     """Whether XML is UTF-8, and says nothing else of itself."""
-    head = xml[:200].lower()
-    if b"encoding=" in head and b"utf-8" not in head:
+    if not says_utf8(xml):
         return False
     try:
         xml.decode("utf-8")
     except UnicodeDecodeError:
         return False
     return True
+
+
+def says_utf8(xml: bytes) -> bool:
+    """Whether XML says of itself that it is UTF-8, or says nothing."""
+    head = xml[:200].lower()
+    return b"encoding=" not in head or b"utf-8" in head
