@@ -169,7 +169,7 @@ def _parts_of(
 
     found = [part_of(block) for block in blocks[:1]]
     for part in found if is_first else ():
-        if part is None or len(part.rows) < part.cells * _LEAST_REGULAR:
+        if part is None or len(part.rows) < part.filled * _LEAST_REGULAR:
             return None
     found += mapped(part_of, blocks[1:])
     parts = [part for part in found if part is not None]
@@ -197,9 +197,20 @@ def _joined(parts: list[_Part]) -> tuple[OdsCells, Bounds]:
 
 
 class _Part(OdsCells, frozen=True, eq=False):
-    """The same of some rows, counted from the first, and what else they have."""
+    """
+    The same of some rows, counted from the first, and what else they have.
 
-    cells: int
+    Attributes
+    ----------
+    filled : int
+        How many cells are not surely blank.
+    height : int
+        How many rows there are.
+    rest : bytes
+    bounds : Bounds
+    """
+
+    filled: int
     height: int
     rest: bytes
     bounds: Bounds
@@ -242,7 +253,7 @@ def _part_of(xml: bytes, padded: Padded, as_written: bool) -> _Part | None:
         texts,
         numbers,
         kinds == PERCENT,
-        len(cells.kinds),
+        int((cells.kinds != BLANK).sum()),
         int(rows.counts.sum()),
         _rest_of(xml, rows, cells, of_row, is_taken),
         _bounds_of(len(xml), rows, cells, of_row, tops, cols),

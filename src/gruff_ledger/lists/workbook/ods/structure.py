@@ -40,6 +40,9 @@ _MOST_KINDS = 1 << 20
 
 _WORD_BYTES = 8
 
+# No tag of a workbook is shorter than this, on average.
+_LEAST_TAG = 8
+
 
 class Tags(msgspec.Struct, frozen=True, eq=False):
     """Where all tags begin, and which are of what; with some more behind the last."""
@@ -57,6 +60,9 @@ class Tags(msgspec.Struct, frozen=True, eq=False):
 def tags_of(data: Bytes, size: int) -> Tags | None:
     """Find all tags; None if there are some that could hide others."""
     at = np.flatnonzero(data == ord("<"))
+    if len(at) > size // _LEAST_TAG + 1:
+        # What is no workbook: arrays of words would take many times its bytes.
+        return None
     at = np.append(at, [size] * 5)
     first, second = words_at(data, at), words_at(data, at + 8)
     opens, closes = first == word_of(b"<table:t"), first == word_of(b"</table:")
