@@ -14,7 +14,8 @@ from gruff_ledger.work.together.lookup.terms import LookupTerms
 from gruff_ledger.work.together.merge.perform import perform as merge
 from gruff_ledger.work.together.merge.terms import MergeTerms
 from gruff_ledger.written.of_list import with_ways
-from gruff_ledger.written.read import kind_said, read_dates, read_numbers
+from gruff_ledger.written.read import read_dates, read_numbers
+from gruff_ledger.written.way import kind_said
 from tests.support import FolderTest, table, written
 
 

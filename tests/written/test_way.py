@@ -4,7 +4,7 @@ import unittest
 
 from gruff_ledger.cells.numbers.forms import NumberForm
 from gruff_ledger.problems import BadTerms
-from gruff_ledger.written.way import way_of
+from gruff_ledger.written.examples import way_of
 
 
 class WayTest(unittest.TestCase):

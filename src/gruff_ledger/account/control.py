@@ -16,6 +16,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -140,6 +141,36 @@ class Chain(msgspec.Struct):
         came = sum((step.came_in for step in self.sources), _NOTHING)
         closed = came + self.used_again + into == out + self.at_end
         return closed and not self.differing
+
+
+def control_facts(chains: Sequence[Chain]) -> list[dict[str, Any]]:
+    """Return control totals; sums are texts, so that no program rounds them."""
+    return [
+        {
+            "field": chain.field,
+            "sources": [_step_facts(step) for step in chain.sources],
+            "entries": [_step_facts(step) for step in chain.entries],
+            "outs": [_step_facts(step) for step in chain.outs],
+            "used_again": decimal_words(chain.used_again),
+            "at_end": decimal_words(chain.at_end),
+            "closes": chain.closes,
+        }
+        for chain in chains
+    ]
+
+
+def _step_facts(step: Step) -> dict[str, Any]:
+    sums = {
+        name: decimal_words(getattr(step, name))
+        for name in STEP_SUMS
+        if getattr(step, name) or name in ("came_in", "out")
+    }
+    facts: dict[str, Any] = {"at": step.label, **sums}
+    if step.no_numbers:
+        facts["cells_no_numbers"] = step.no_numbers
+    if step.difference:
+        facts["difference"] = decimal_words(step.difference)
+    return facts
 
 
 class Control:

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 
-from gruff_ledger.account.control import STEP_SUMS, Step, decimal_words
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.columns.arrays import (
     concat_columns,
@@ -266,33 +265,9 @@ def _since_facts(account: Account) -> list[dict[str, Any]]:
 
 
 def _control_facts(account: Account) -> list[dict[str, Any]]:
-    """Return the control totals; sums are texts, so that no program rounds them."""
-    return [
-        {
-            "field": chain.field,
-            "sources": [_step_facts(step) for step in chain.sources],
-            "entries": [_step_facts(step) for step in chain.entries],
-            "outs": [_step_facts(step) for step in chain.outs],
-            "used_again": decimal_words(chain.used_again),
-            "at_end": decimal_words(chain.at_end),
-            "closes": chain.closes,
-        }
-        for chain in account.control
-    ]
+    from gruff_ledger.account.control import control_facts
 
-
-def _step_facts(step: Step) -> dict[str, Any]:
-    sums = {
-        name: decimal_words(getattr(step, name))
-        for name in STEP_SUMS
-        if getattr(step, name) or name in ("came_in", "out")
-    }
-    facts: dict[str, Any] = {"at": step.label, **sums}
-    if step.no_numbers:
-        facts["cells_no_numbers"] = step.no_numbers
-    if step.difference:
-        facts["difference"] = decimal_words(step.difference)
-    return facts
+    return control_facts(account.control)
 
 
 def _known(value: Any) -> Any:

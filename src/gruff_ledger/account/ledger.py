@@ -7,14 +7,16 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from gruff_ledger.account.control import Chain
 from gruff_ledger.account.folded_groups import Groups
 from gruff_ledger.outcome import Change, Finding, Note, Outcome, SetAside, Severity
 from gruff_ledger.problems import OutOfBalance
+
+if TYPE_CHECKING:
+    from gruff_ledger.account.control import Chain
 
 
 class Line(msgspec.Struct, frozen=True, eq=False):

@@ -38,8 +38,8 @@ from gruff_ledger.formula.values import (
 )
 from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.table import Origin, Table, Writing
-from gruff_ledger.written.read import kind_said, read_dates, read_numbers
-from gruff_ledger.written.way import Way
+from gruff_ledger.written.read import read_dates, read_numbers
+from gruff_ledger.written.way import Way, kind_said
 
 
 class Context(abc.ABC):

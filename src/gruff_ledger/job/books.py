@@ -9,13 +9,12 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from gruff_ledger.account.balance import check_balance
-from gruff_ledger.account.control import Control
 from gruff_ledger.account.folded_groups import Groups, first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line
 from gruff_ledger.account.trail.write import Trail
@@ -35,6 +34,9 @@ from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import plain
 from gruff_ledger.written.of_list import check_all_found, with_ways
+
+if TYPE_CHECKING:
+    from gruff_ledger.account.control import Control
 
 
 class Books:
@@ -59,7 +61,7 @@ class Books:
     def __init__(self, job: Job, account: Account, trail: Trail) -> None:
         self._job = job
         self._account = account
-        self._control = Control(job.control)
+        self._control = _control_of(job.control)
         self._trail = trail
         self._used = count_uses(job)
         self.types = ValueTypes()
@@ -115,7 +117,8 @@ class Books:
         line = _source_line(name, reading, source.listed.reading, source.opened.packing)
         self._account.sources.append(line)
         self.tables[name] = reading.table
-        self._control.source(name, reading.table, reading.aside)
+        if self._control is not None:
+            self._control.source(name, reading.table, reading.aside)
         self.types.source(name, position, reading)
         ledger, path = self._job.ledger, source.opened.path
         self._trail.source(
@@ -149,7 +152,8 @@ class Books:
         facts = _entry_facts(entry, outcome)
         label = f"{entry.number} {entry.verb.name}"
         self._enter_in_account(entry, label, given, outcome, facts)
-        self._control.entry(label, entry.result, entry.lists, given, outcome)
+        if self._control is not None:
+            self._control.entry(label, entry.result, entry.lists, given, outcome)
         self.tables[entry.result] = self._trail.entry(
             label, entry.result, entry.lists, given, outcome, facts
         )
@@ -209,13 +213,13 @@ class Books:
     def close(self) -> Balance:
         """Strike the balance and the control totals; see `Account.strike_balance`."""
         balance = self._account.strike_balance()
-        if self._job.control:
-            self._close_control()
+        if self._control is not None:
+            self._close_control(self._control)
         return balance
 
-    def _close_control(self) -> None:
+    def _close_control(self, control: Control) -> None:
         """Strike the control totals; a field that no list has is said."""
-        control, account = self._control, self._account
+        account = self._account
         for out in self._job.outs:
             control.out(out.address, out.list_name, self.tables[out.list_name])
         control.close(account.uses, account.references)
@@ -327,6 +331,15 @@ def _iso(seconds: float | None) -> str | None:
         return None
     moment = datetime.datetime.fromtimestamp(seconds, datetime.UTC)
     return moment.isoformat(timespec="seconds").replace("+00:00", "Z")
+
+
+def _control_of(fields: Sequence[str]) -> Control | None:
+    """Return what carries control totals, where some are asked for."""
+    if not fields:
+        return None
+    from gruff_ledger.account.control import Control
+
+    return Control(fields)
 
 
 def _outcome(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import glob
 from pathlib import Path
 
 from gruff_ledger.lists.address import is_file
@@ -23,6 +22,8 @@ def matching_files(pattern: str, folder: Path | None) -> list[str]:
     OSError, ValueError
         If it can be no pattern of a path.
     """
+    import glob
+
     root = None if folder is None else str(folder)
     # Not Path.glob, which takes no absolute patterns.
     matches = glob.glob(pattern, root_dir=root, recursive=True)  # noqa: PTH207

@@ -20,7 +20,6 @@ from gruff_ledger.outcome import Finding, Note, SetAside
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.terms.declared import Examples, Terms, Width
-from gruff_ledger.written.way import way_of
 
 # What a person types for a delimiter that a shell or an editor makes hard to type.
 _NAMED_DELIMITERS = {
@@ -89,8 +88,11 @@ class ReadingTerms(Terms, frozen=True, kw_only=True):
 
     def __post_init__(self) -> None:
         """Refuse terms that no list could be read by."""
-        for field, examples in self.written.items():
-            way_of(examples, field)
+        if self.written:
+            from gruff_ledger.written.examples import way_of
+
+            for field, examples in self.written.items():
+                way_of(examples, field)
         if self.delimiter is not None and (
             len(self.delimiter_character) != 1 or self.delimiter in '"\r\n\0'
         ):

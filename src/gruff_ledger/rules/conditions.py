@@ -10,8 +10,9 @@ from typing import Any, NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from gruff_ledger.cells.dates.found import ISO, find_dates
+from gruff_ledger.cells.dates.found import find_dates
 from gruff_ledger.cells.dates.moments import DatePattern, read_moments
+from gruff_ledger.cells.dates.shapes import ISO
 from gruff_ledger.cells.keys.distinct import combinations
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.numbers.amounts import compared, constant, to_column

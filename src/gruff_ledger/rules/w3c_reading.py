@@ -20,7 +20,7 @@ from gruff_ledger.problems import BadTerms, said_by
 from gruff_ledger.rules.rule import Rule
 from gruff_ledger.rules.w3c_writing import NOTED_RULE, NOTED_WRITTEN, WrittenNote
 from gruff_ledger.terms.declared import Heading, ListAddress, Plain, Text, read
-from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, way_of
+from gruff_ledger.written.examples import ISO_WAY, PLAIN_WAY, way_of
 
 # Section 5.11.1, built-in datatypes: those that say more than what is checked of them.
 _TEXTS = ("string", "any", "anyAtomicType", "normalizedString", "token")

@@ -18,7 +18,8 @@ from gruff_ledger.cells.numbers.forms import PLAIN
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.rules.rule import NUMBERS, Rule
 from gruff_ledger.terms.declared import Examples, Terms, plain
-from gruff_ledger.written.way import Way, way_of
+from gruff_ledger.written.examples import way_of
+from gruff_ledger.written.way import Way
 
 CONTEXT = "http://www.w3.org/ns/csvw"
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import tempfile
 from pathlib import Path
 from typing import BinaryIO
 
@@ -17,6 +16,10 @@ from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.system.files import lock
 
 _PREFIX = "gruff-scratch-"
+
+# What tells where temporary files go, and where they do else; as `tempfile` has it.
+_SYSTEM_FOLDERS = ("TMPDIR", "TEMP", "TMP")
+_COMMON_FOLDER = "/tmp"
 
 # A file in the folder, which its maker holds locked, and what is written in it.
 _MARK = "in-use"
@@ -28,8 +31,21 @@ _OWN_FILES = late_pattern(rf"[0-9]+\.arrow|{_MARK}|tmp[a-z0-9_]+")
 
 
 def scratch_root(beneath: Path | None = None) -> Path:
-    """Return where scratch folders are made: as given, or where the system has it."""
-    return Path(tempfile.gettempdir()) if beneath is None else beneath
+    """
+    Return where scratch folders are made: as given, or where the system has it.
+
+    Every run looks there for what others left, and loading what Python has for it takes
+    longer than a small list: mostly the system says it in a variable.
+    """
+    if beneath is not None:
+        return beneath
+    said = next(filter(None, map(os.environ.get, _SYSTEM_FOLDERS)), _COMMON_FOLDER)
+    folder = Path(said).absolute()
+    if folder.is_dir() and os.access(folder, os.W_OK | os.X_OK):
+        return folder
+    import tempfile
+
+    return Path(tempfile.gettempdir())
 
 
 def make_folder(root: Path) -> tuple[Path, BinaryIO]:
@@ -47,6 +63,8 @@ def make_folder(root: Path) -> tuple[Path, BinaryIO]:
     ------
     OSError
     """
+    import tempfile
+
     folder = Path(tempfile.mkdtemp(prefix=_PREFIX, dir=root))
     mark = (folder / _MARK).open("x+b")
     try:

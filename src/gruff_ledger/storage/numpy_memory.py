@@ -12,7 +12,6 @@ from __future__ import annotations
 import bisect
 import ctypes
 import mmap
-import tempfile
 import threading
 from pathlib import Path
 from typing import Any
@@ -261,6 +260,7 @@ class MappedArrays:
     def _map(self, size: int) -> int:
         """Map a new file; 0 where there is no room for one."""
         import shutil
+        import tempfile
 
         try:
             # A file with holes would be cut off in the middle of work on a full disk.

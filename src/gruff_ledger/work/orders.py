@@ -31,10 +31,10 @@ from gruff_ledger.written.ask import InDoubt
 from gruff_ledger.written.read import (
     FieldDates,
     FieldNumbers,
-    kind_said,
     read_dates,
     read_numbers,
 )
+from gruff_ledger.written.way import kind_said
 
 _Read = TypeVar("_Read", FieldNumbers, FieldDates)
 

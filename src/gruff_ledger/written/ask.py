@@ -13,11 +13,9 @@ from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table
 from gruff_ledger.words import counted, listed
+from gruff_ledger.written.way import READ_AS
 
 _MOST_STYLES = 4
-
-# What a note on how a field is read is about.
-READ_AS = "how a field is read"
 
 
 class InDoubt(BadTerms):

@@ -7,8 +7,7 @@ from types import MappingProxyType
 
 import numpy as np
 
-from gruff_ledger.cells.dates.found import ISO
-from gruff_ledger.cells.dates.shapes import date_shape
+from gruff_ledger.cells.dates.shapes import ISO, date_shape
 from gruff_ledger.cells.numbers.plain import number_of
 from gruff_ledger.cells.numbers.shapes import shape_of
 from gruff_ledger.columns.arrays import filter_column
@@ -18,8 +17,7 @@ from gruff_ledger.late_patterns import late_pattern
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnknownField
 from gruff_ledger.table import Table, Writing
-from gruff_ledger.written.read import kind_said
-from gruff_ledger.written.way import PLAIN_WAY, ListWay, Way, way_of
+from gruff_ledger.written.way import ListWay, Way, kind_said
 
 # So many cells of a list are looked at, and so many at least of a field, in stretches
 # all over it; of lists with very many fields none.
@@ -88,6 +86,8 @@ def with_ways(
             raise
         notes += said
         found.add(name)
+        from gruff_ledger.written.examples import way_of
+
         known[heading] = Writing((way_of(examples, heading),))
     return table.with_writing(known), notes, frozenset(found)
 
@@ -112,6 +112,8 @@ def _ways_to_find(table: Table, numbers: Mapping[str, Mask]) -> dict[str, Writin
             if is_number is None:
                 found[heading] = Writing((ListWay(column),))
                 continue
+            from gruff_ledger.written.examples import PLAIN_WAY
+
             texts = ListWay(filter_column(column, ~is_number))
             found[heading] = Writing((texts, PLAIN_WAY), is_number.astype(np.int64))
     return found

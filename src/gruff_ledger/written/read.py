@@ -15,9 +15,9 @@ from typing import NamedTuple
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.found import ISO, FoundDates, find_dates
+from gruff_ledger.cells.dates.found import FoundDates, find_dates
 from gruff_ledger.cells.dates.moments import DatePattern, Moments, read_moments
-from gruff_ledger.cells.dates.shapes import DateStyle
+from gruff_ledger.cells.dates.shapes import ISO, DateStyle
 from gruff_ledger.cells.groups import Group, add_groups
 from gruff_ledger.cells.keys.distinct import with_cells
 from gruff_ledger.cells.kinds import kind_of
@@ -36,7 +36,8 @@ from gruff_ledger.written.ask import (
     check_currencies,
     note_styles,
 )
-from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, ListWay, Way
+from gruff_ledger.written.examples import ISO_WAY, PLAIN_WAY
+from gruff_ledger.written.way import ListWay, Way, kind_said
 
 _PLAIN = {Style(), Style(".")}
 _PLAIN_OR_BLANK = r"\A\s*(?:[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)\s*)?\z"
@@ -94,14 +95,6 @@ class _Part(NamedTuple):
 
     where: Mask
     way: Way | ListWay | None
-
-
-def kind_said(table: Table, heading: str) -> str:
-    """Return what a person said that a field holds: number, date, or nothing."""
-    ways = [way for way in table.writing(heading).ways if isinstance(way, Way)]
-    if not ways or len(ways) < len(table.writing(heading).ways):
-        return ""
-    return "date" if ways[0].holds_dates else "number"
 
 
 def are_plain(table: Table, heading: str) -> bool:

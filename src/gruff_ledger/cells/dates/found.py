@@ -23,6 +23,7 @@ from gruff_ledger.cells.dates.moments import (
 )
 from gruff_ledger.cells.dates.shapes import (
     DAY_FIRST,
+    ISO,
     MONTH_FIRST,
     PIVOT,
     YEAR_FIRST,
@@ -35,8 +36,6 @@ from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import Chunk, map_chunks
 from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.types import Column, Indices, Mask
-
-ISO = DateStyle(YEAR_FIRST)
 
 _MARKS = np.frombuffer(b"-/.", np.uint8)
 

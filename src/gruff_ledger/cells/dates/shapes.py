@@ -71,6 +71,10 @@ class DateStyle(NamedTuple):
         return f"{text} 14:30" if self.has_time else text
 
 
+# Days as ISO 8601 has them.
+ISO = DateStyle(YEAR_FIRST)
+
+
 class DateShape(NamedTuple):
     """
     A date as it is written.

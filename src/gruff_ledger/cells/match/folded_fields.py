@@ -14,16 +14,13 @@ import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.dates.moments import read_moments
-from gruff_ledger.cells.dates.moments import to_column as write_moments
 from gruff_ledger.cells.keys.distinct import rewrite_distinct, with_cells
 from gruff_ledger.cells.keys.same_key import blank_key_mask
 from gruff_ledger.cells.match.levels import MAY_FOLD, key_at
-from gruff_ledger.cells.numbers.amounts import read_amounts, to_column
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text.weave import text_array
 from gruff_ledger.cells.text_bytes import Chunk, text_chunks
-from gruff_ledger.columns.arrays import constant_column, filter_column, unequal
+from gruff_ledger.columns.arrays import filter_column
 from gruff_ledger.columns.threads import mapped
 from gruff_ledger.columns.types import Column, Mask
 
@@ -65,10 +62,12 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
     """
     if level == "exact":
         return column
-    if level == "number":
-        return _numbers(column, or_text=or_text)
-    if level == "date":
-        return _dates(column, or_text=or_text)
+    if level in ("number", "date"):
+        # Most keys match as texts, and nothing that reads others is loaded.
+        from gruff_ledger.cells.match import meant
+
+        keys_of = meant.number_keys if level == "number" else meant.date_keys
+        return keys_of(column, or_text=or_text)
 
     def fold(text: str) -> str:
         return key_at(level, text) or (text if or_text else "")
@@ -87,33 +86,6 @@ def folded(column: Column, level: str, *, or_text: bool = False) -> Column:
         some = rewrite_distinct(filter_column(column, slow), fold)
         result = with_cells(result, slow, some.column)
     return result
-
-
-def _dates(column: Column, *, or_text: bool) -> Column:
-    """Return the keys of cells at the level of dates; see `folded`."""
-    moments, is_date = read_moments(column)
-    keys = with_cells(column, is_date, filter_column(write_moments(moments), is_date))
-    if not is_date.all():
-        fold = functools.partial(key_at, "date")
-        rest = rewrite_distinct(
-            filter_column(column, ~is_date),
-            lambda text: fold(text) or (text if or_text else ""),
-        )
-        keys = with_cells(keys, ~is_date, rest.column)
-    return keys if unequal(keys, column).any() else column
-
-
-def _numbers(column: Column, *, or_text: bool) -> Column:
-    """Return the keys of cells at the level of numbers; see `folded`."""
-    amounts, is_number = read_amounts(column)
-    if not is_number.any():
-        return column if or_text else constant_column("", len(column))
-    # In the plain form, without zeros at the end, equal numbers are equal texts.
-    keys, _ = to_column(amounts)
-    if not is_number.all():
-        rest = column if or_text else constant_column("", len(column))
-        keys = with_cells(rest, is_number, filter_column(keys, is_number))
-    return keys if unequal(keys, column).any() else column
 
 
 def folding(level: str, *, or_text: bool = False) -> Callable[[Column], Column]:

@@ -33,12 +33,6 @@ from gruff_ledger.lists.web.ask import (
     redirect_to,
     too_large,
 )
-from gruff_ledger.lists.web.content_codings import (
-    BadCoding,
-    TooLarge,
-    codings_of,
-    undone,
-)
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, UnwritableOutput
@@ -295,6 +289,13 @@ class Fetching:
 
     def _keep(self, url: str, response: Any, shown: str, limit: Deadline) -> KeptCopy:
         """Write all of an answer beside its place, then put it there."""
+        from gruff_ledger.lists.web.content_codings import (
+            BadCoding,
+            TooLarge,
+            codings_of,
+            undone,
+        )
+
         most = self._terms.size_limit * 1_000_000
         said = response.headers.get("content-length", "")
         total = int(said) if said.isdecimal() else 0

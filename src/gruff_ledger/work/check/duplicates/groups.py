@@ -30,8 +30,8 @@ from gruff_ledger.work.keys.groups import (
 )
 from gruff_ledger.work.keys.looser import count_more_repeats, loose_note, looser_levels
 from gruff_ledger.work.review.decisions import Recognised
-from gruff_ledger.written.ask import READ_AS
 from gruff_ledger.written.match import key_columns
+from gruff_ledger.written.way import READ_AS
 
 if TYPE_CHECKING:
     from gruff_ledger.work.check.duplicates.likeness import Near

@@ -15,7 +15,7 @@ from gruff_ledger.table import Table
 from gruff_ledger.words import first_few
 from gruff_ledger.work.check.form.terms import FormTerms
 from gruff_ledger.written.of_list import with_other_ways
-from gruff_ledger.written.read import kind_said
+from gruff_ledger.written.way import kind_said
 
 # Choices of one field in a form; more are no help to pick from.
 _MOST_CHOICES = 100_000

@@ -23,8 +23,9 @@ from gruff_ledger.outcome import Finding, Note, Severity
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table, Writing
 from gruff_ledger.work.clean.scrub.terms import ISO, PLAIN, ScrubTerms
+from gruff_ledger.written.examples import ISO_WAY, PLAIN_WAY
 from gruff_ledger.written.read import kind_of_field, read_dates, read_numbers
-from gruff_ledger.written.way import ISO_WAY, PLAIN_WAY, Way
+from gruff_ledger.written.way import Way
 
 
 class RewrittenValues(NamedTuple):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from gruff_ledger.cells.dates.found import ISO
 from gruff_ledger.cells.dates.moments import moment_text
+from gruff_ledger.cells.dates.shapes import ISO
 from gruff_ledger.cells.numbers.amounts import decimal_text
 from gruff_ledger.cells.numbers.found import FoundNumbers
 from gruff_ledger.cells.numbers.group_figures import total_of

@@ -49,7 +49,7 @@ from gruff_ledger.work.together.lookup.unmatched import (
     find_unmatched_keys,
     make_unmatched_table,
 )
-from gruff_ledger.written.ask import READ_AS
+from gruff_ledger.written.way import READ_AS
 
 __all__ = ["LookupTerms", "perform"]
 
