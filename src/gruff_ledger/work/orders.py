@@ -14,7 +14,7 @@ from typing import Any, Literal, NamedTuple, TypeVar
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.keys.distinct import few_values
+from gruff_ledger.cells.keys.few_values import few_values
 from gruff_ledger.cells.kinds import kind_of
 from gruff_ledger.cells.numbers.amounts import Amounts
 from gruff_ledger.cells.order import code_ranks, number_ranks, sort_places, text_ranks

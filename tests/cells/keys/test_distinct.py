@@ -7,14 +7,11 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gruff_ledger.cells.keys import distinct as distinct_module
 from gruff_ledger.cells.keys import distinct as module
-from gruff_ledger.cells.keys import same_key
 from gruff_ledger.cells.keys.distinct import (
     combinations,
     distinct,
     distinct_cells,
-    few_values,
     rewrite_distinct,
     with_cells,
 )
@@ -35,45 +32,6 @@ class DistinctTest(unittest.TestCase):
             others, other_codes = distinct_cells(column)
             self.assertEqual(others.to_pylist(), values)
             self.assertEqual(other_codes.tolist(), codes.tolist())
-
-    def test_a_field_of_few_values(self) -> None:
-        cells = ["east", "north", "", "west"] * 2000 + ["south"] * 300
-        column = concat_columns([text_column(cells[:100]), text_column(cells[100:])])
-        found = few_values(column)
-        assert found is not None
-        values, codes = found
-        self.assertEqual(values.to_pylist(), ["east", "north", "", "west", "south"])
-        self.assertEqual(
-            [values[c].as_py() for c in codes[-3:].tolist()], ["south"] * 3
-        )
-        self.assertEqual(codes[:6].tolist(), [0, 1, 2, 3, 0, 1])
-
-    def test_a_value_that_no_sample_met(self) -> None:
-        cells = ["a"] * 9000
-        cells[2000] = "b"
-        found = few_values(text_column(cells))
-        assert found is not None
-        for values, codes in (found, distinct_cells(text_column(cells))):
-            self.assertEqual(values.to_pylist(), ["a", "b"])
-            self.assertEqual(np.flatnonzero(codes).tolist(), [2000])
-
-    def test_an_accident_of_fingerprints(self) -> None:
-        """Cells that only seem to be a value are not taken for it."""
-        true_prints = same_key.fingerprints
-        cells = ["a" * 20, "b" * 20, "c" * 20] * 3000
-        with (
-            mock.patch.object(same_key, "fingerprints", lambda c: true_prints(c) % 2),
-            mock.patch.object(
-                distinct_module, "fingerprints", lambda c: true_prints(c) % 2
-            ),
-        ):
-            self.assertIsNone(few_values(text_column(cells)))
-
-    def test_fields_of_many_values_are_left_to_others(self) -> None:
-        many = [str(n % 2500) for n in range(9000)]
-        rare = [str(n) if n % 30 == 0 else "x" for n in range(9000)]
-        for cells in (many, rare, ["x"] * 100):
-            self.assertIsNone(few_values(text_column(cells)))
 
     @given(st.lists(st.tuples(*[st.sampled_from("abc")] * 3), min_size=1, max_size=40))
     def test_combinations(self, records) -> None:

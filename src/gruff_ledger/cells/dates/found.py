@@ -31,7 +31,8 @@ from gruff_ledger.cells.dates.shapes import (
     date_shape,
 )
 from gruff_ledger.cells.groups import Group
-from gruff_ledger.cells.keys.distinct import distinct, first_places
+from gruff_ledger.cells.keys.distinct import distinct
+from gruff_ledger.cells.keys.few_values import first_places
 from gruff_ledger.cells.text.patterns import matching
 from gruff_ledger.cells.text_bytes import Chunk, map_chunks
 from gruff_ledger.columns.arrays import filter_column

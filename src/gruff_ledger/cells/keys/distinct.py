@@ -8,26 +8,14 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from gruff_ledger.cells.keys.fingerprints import fingerprints
-from gruff_ledger.cells.keys.pairs import (
-    STRETCH_RECORDS,
-    by_stretch,
-    looked_up,
-    print_tables,
-)
-from gruff_ledger.cells.keys.same_key import (
-    first_with_same_key,
-    key_groups,
-    record_fingerprints,
-)
-from gruff_ledger.cells.text_bytes import text_chunks
+from gruff_ledger.cells.keys.few_values import few_values, first_places
+from gruff_ledger.cells.keys.same_key import first_with_same_key, key_groups
 from gruff_ledger.columns.arrays import (
     concat_columns,
     filter_column,
     spread_column,
     taken,
     text_column,
-    unequal,
 )
 from gruff_ledger.columns.shares import in_parts, in_turn, part_is_done
 from gruff_ledger.columns.types import Column, Indices, Mask
@@ -37,12 +25,6 @@ _LOOP_VALUES = 20_000
 
 # Up to this many cells Python's own dictionary is faster than sorting fingerprints.
 _FEW_CELLS = 20_000
-
-# Records looked at, at three places of a list, to see whether it has few values.
-_SAMPLE_RECORDS = 1000
-_FEW_VALUES = 1000
-_SHORT_BYTES = 8
-_MOST_MET_ONCE = 30
 
 
 class Distinct(NamedTuple):
@@ -95,62 +77,6 @@ def distinct_cells(column: Column) -> tuple[Column, Indices]:
     return filter_column(column, groups.is_first), groups.numbers
 
 
-def few_values(column: Column) -> tuple[Column, Indices] | None:
-    """Return distinct values and codes, if a sample shows that there are few."""
-    n = len(column)
-    if n < 4 * _SAMPLE_RECORDS:
-        return None
-    starts = (0, n // 2, n - _SAMPLE_RECORDS)
-    sample = [column.slice(start, _SAMPLE_RECORDS) for start in starts]
-    known, at, counts = np.unique(
-        np.concatenate([fingerprints(part) for part in sample]),
-        return_index=True,
-        return_counts=True,
-    )
-    # As many values as a sample met only once, others it did not meet (I. J. Good).
-    if len(known) > _FEW_VALUES or (counts == 1).sum() > _MOST_MET_ONCE:
-        return None
-    places = np.concatenate(
-        [np.arange(start, start + _SAMPLE_RECORDS) for start in starts]
-    )[at]
-    values = taken(column, places)
-    tables, _ = print_tables(known)
-    sizes = np.concatenate([np.diff(each.offsets) for each in text_chunks(values)])
-    # Whether some cells agree with a value in their fingerprints only.
-    wrong = []
-
-    def of_stretch(start: int) -> Indices:
-        part = column.slice(start, STRETCH_RECORDS)
-        codes = looked_up(record_fingerprints([part]), known, tables)
-        met = codes >= 0
-        if int(sizes.max()) <= _SHORT_BYTES:
-            # Texts of one length up to eight bytes have no fingerprint in common.
-            lengths = np.concatenate([np.diff(c.offsets) for c in text_chunks(part)])
-            is_wrong = bool(((sizes.take(codes) != lengths) & met).any())
-        else:
-            cells = part if met.all() else filter_column(part, met)
-            is_wrong = bool(unequal(cells, taken(values, codes[met])).any())
-        if is_wrong:
-            wrong.append(start)
-        return codes
-
-    codes = by_stretch(of_stretch, n)
-    if wrong:
-        return None
-    unmet = codes < 0
-    if unmet.any():
-        rest = filter_column(column, unmet)
-        groups = key_groups(first_with_same_key([rest]))
-        codes[unmet] = len(known) + groups.numbers
-        values = concat_columns([values, filter_column(rest, groups.is_first)])
-    # In order of first occurrence, as promised.
-    places = first_places(codes)
-    order = np.argsort(places)
-    ranks = np.empty(len(order), np.int64)
-    ranks[order] = np.arange(len(order))
-    return taken(values, order), ranks[codes]
-
-
 def combinations(columns: Sequence[Column]) -> tuple[list[tuple[str, ...]], Indices]:
     """
     Return the distinct records of several fields, in order, and a code a record.
@@ -189,14 +115,6 @@ def numbered(values: npt.NDArray[np.int64]) -> Indices:
     ranks = np.empty(len(first), np.int64)
     ranks[np.argsort(first)] = np.arange(len(first))
     return ranks[inverse]
-
-
-def first_places(codes: Indices) -> Indices:
-    """Return where each code, numbered from 0 by first occurrence, occurs first."""
-    found = np.full(int(codes.max(initial=-1)) + 1, len(codes), np.int64)
-    # From the last to the first: of several in one place the first one stays.
-    found[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
-    return found
 
 
 @in_parts(1, 4)

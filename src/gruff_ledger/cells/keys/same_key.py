@@ -20,6 +20,7 @@ import numpy.typing as npt
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.keys.equal_prints import first_equal, places_of_repeated
+from gruff_ledger.cells.keys.few_values import first_of_few
 from gruff_ledger.cells.keys.fingerprints import Fingerprints, combined, fingerprints
 from gruff_ledger.cells.text_bytes import text_chunks
 from gruff_ledger.columns.arrays import (
@@ -76,6 +77,9 @@ def first_with_same_key(columns: Sequence[Column]) -> Indices:
     >>> first_with_same_key([text_column(["a", "b", "a", "a"])])
     array([0, 1, 0, 0])
     """
+    found = first_of_few(columns)
+    if found is not None:
+        return found
     if _most_occur_again(columns):
         # To look for those first would only take time.
         return _first_of_few(columns)

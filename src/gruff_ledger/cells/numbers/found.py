@@ -20,7 +20,8 @@ import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
 from gruff_ledger.cells.groups import Group
-from gruff_ledger.cells.keys.distinct import distinct, first_places, with_cells
+from gruff_ledger.cells.keys.distinct import distinct, with_cells
+from gruff_ledger.cells.keys.few_values import first_places
 from gruff_ledger.cells.numbers.amounts import Amounts, put_amounts, read_amounts
 from gruff_ledger.cells.numbers.forms import NumberForm, bare_cells, replace_text
 from gruff_ledger.cells.numbers.plain import plain_text

@@ -8,12 +8,8 @@ from collections.abc import Callable, Mapping, Sequence
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.keys.distinct import (
-    Rewritten,
-    few_values,
-    rewrite_distinct,
-    with_cells,
-)
+from gruff_ledger.cells.keys.distinct import Rewritten, rewrite_distinct, with_cells
+from gruff_ledger.cells.keys.few_values import few_values
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.match.levels import key_at
 from gruff_ledger.cells.text.letter_case import Case, change_case, one_case_mask

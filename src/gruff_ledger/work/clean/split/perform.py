@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from gruff_ledger.cells.blank import blank_mask
-from gruff_ledger.cells.keys.distinct import few_values
+from gruff_ledger.cells.keys.few_values import few_values
 from gruff_ledger.cells.text.cut import (
     Cutting,
     Parts,
