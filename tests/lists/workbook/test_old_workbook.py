@@ -3,6 +3,7 @@
 import datetime
 import io
 import random
+import struct
 import unittest
 from typing import Any
 
@@ -146,6 +147,19 @@ class OldWorkbookTest(unittest.TestCase):
             self.assertEqual(
                 cells(read(saved(book(rows)))), cells(read(out.getvalue()))
             )
+
+    def test_names_that_mean_nothing_here(self) -> None:
+        """Areas that are relative to where a name is used, and formulas of add-ins."""
+        for formula in (b"\x2c\0\0\0\xc0", b"\x2d\0\0\5\0\0\xc0\1\xc0", b"\x77\1"):
+            made = book([["Boat", "Berth"], ["Amber", 7]])
+            name = b"Area"
+            head = struct.pack("<HBBHHHI", 0, 0, len(name), len(formula), 0, 0, 0)
+            body = head + b"\0" + name + formula
+            record = struct.pack("<HH", 0x18, len(body)) + body
+            # It stands among the records of the whole workbook ([MS-XLS], 2.4.150).
+            made._Workbook__palette_rec = lambda record=record: record
+            reading = read(saved(made))
+            self.assertEqual(cells(reading), [("Amber", "7")])
 
     def test_damaged_ones_are_problems(self) -> None:
         """Whatever is cut off or written over: never a traceback."""

@@ -149,7 +149,7 @@ class RefusalTest(unittest.TestCase):
             ({"at": ("-",), "widths": ("1",)}, "several ways of splitting"),
             ({"at": ("",)}, "a delimiter is empty"),
             ({"at": ("-",), "parts": ("a",)}, "needs two new fields"),
-            ({"widths": ("1", "2"), "parts": ("a",)}, "2 widths and 1 headings"),
+            ({"widths": ("1", "2"), "parts": ("a",)}, "2 widths, 1 heading"),
             ({"pattern": "(?P<a>x)", "records": True}, "one record a part"),
         ):
             with self.subTest(terms=terms):

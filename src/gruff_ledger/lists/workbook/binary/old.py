@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from array import array
 from typing import Any
 
@@ -115,13 +114,10 @@ def _filled(types: array[int]) -> list[int]:
 def _open(opened: Opened, data: bytes) -> Any:
     import xlrd
 
+    from gruff_ledger.lists.workbook.binary.nameless import load
+
     try:
-        return xlrd.open_workbook(
-            file_contents=data,
-            formatting_info=True,
-            ragged_rows=True,
-            logfile=io.StringIO(),
-        )
+        return load(data)
     except (xlrd.XLRDError, xlrd.compdoc.CompDocError) as error:
         if "ncrypted" in str(error) or "Can't find workbook" in str(error):
             raise UnreadableSource(

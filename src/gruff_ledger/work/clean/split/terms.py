@@ -9,6 +9,7 @@ from msgspec import Meta
 from gruff_ledger.cells.text.cut import Cutting
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.terms.declared import Terms, Text, Width
+from gruff_ledger.words import counted
 
 _NAMED = {"tab": "\t", "space": " ", "\\t": "\t", "\\n": "\n"}
 
@@ -97,8 +98,12 @@ class SplitTerms(Terms, frozen=True, kw_only=True):
                 term="records",
             )
         if self.widths and self.parts and len(self.parts) != len(self.widths):
+            said = (
+                f"{counted(len(self.widths), 'width', 'widths')}, "
+                f"{counted(len(self.parts), 'heading', 'headings')}"
+            )
             raise BadTerms(
-                f"there are {len(self.widths)} widths and {len(self.parts)} headings.",
+                f"widths and headings do not go together: {said}.",
                 "Give a heading for each width.",
                 term="parts",
             )
