@@ -135,6 +135,36 @@ class FieldsTest(unittest.TestCase):
                 value = mine.value(parse(formula))
                 self.assertEqual(column_of(value, 2)[0].to_pylist(), expected)
 
+    FEES = table("fee|toll|tax|rate", "1.234,50 €|$80.00|2,50 €|0.5", "||1,00 €|2")
+
+    def test_amounts_of_two_currencies_are_refused(self) -> None:
+        for formula, words in (
+            ("fee + toll", "fee is in EUR and toll in USD"),
+            ("fee - tax - toll", "fee - tax is in EUR and toll in USD"),
+            ("-toll + ROUND(fee, 1)", "-toll is in USD and ROUND(fee, 1) in EUR"),
+            ("fee > toll", "fee is in EUR"),
+            ("LEAST(fee, toll)", "toll is in USD and fee in EUR"),
+            ("COALESCE(fee, toll)", "toll in USD"),
+            ("CASE WHEN rate > 1 THEN fee ELSE toll END", "toll in USD"),
+        ):
+            with self.subTest(formula=formula):
+                with self.assertRaises(BadFormula) as caught:
+                    Evaluation(self.FEES).value(parse(formula))
+                self.assertIn(words, caught.exception.what)
+
+    def test_amounts_of_one_currency_or_of_none_are_worked_out(self) -> None:
+        for formula, expected in (
+            ("fee + tax", ["1237", ""]),
+            ("fee + toll * rate", ["1274.5", ""]),
+            ("fee + CAST(toll AS DECIMAL)", ["1314.5", ""]),
+            ("fee / toll", ["15.43125", ""]),
+            ("GREATEST(fee, tax) + 1", ["1235.5", ""]),
+            ("COALESCE(fee, tax)", ["1234.5", "1"]),
+        ):
+            with self.subTest(formula=formula):
+                value = Evaluation(self.FEES).value(parse(formula))
+                self.assertEqual(column_of(value, 2)[0].to_pylist(), expected)
+
     def test_what_was_taken_is_said(self) -> None:
         for formula, words in (
             ("rate < length", "compared as numbers"),

@@ -89,7 +89,8 @@ def _as_text(context: Context, call: Call, value: Value, sizes: list[int]) -> Va
 def _as_decimal(context: Context, call: Call, value: Value, sizes: list[int]) -> Value:
     number = context.numbers(_as_cells(value), call.args[0].place)
     if not sizes:
-        return number
+        # Said to be a bare number, of no currency.
+        return number._replace(currency="")
     digits, scale = sizes[0], sizes[1] if len(sizes) > 1 else 0
     if not 0 < digits <= _MOST_DIGITS or scale > digits:
         raise BadFormula(

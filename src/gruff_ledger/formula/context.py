@@ -173,7 +173,9 @@ class Context(abc.ABC):
             read = read_numbers(*self._list_of(cells))
             self._take_notes(read.notes)
             bad = _not_blank(cells.column, ~read.is_number)
-            result = Numbers(read.amounts, ~read.is_number), bad
+            (currency, *_) = (*read.currencies, "")
+            found = Numbers(read.amounts, ~read.is_number, currency=currency)
+            result = found, bad
             if not cells.field:
                 return result
             self._numbers[cells.field] = result

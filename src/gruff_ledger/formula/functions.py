@@ -156,7 +156,7 @@ def _remainder(context: Context, call: Call, args: Sequence[Value]) -> Value:
 def _to_whole(mode: Any) -> Operation:
     def work(context: Context, call: Call, args: Sequence[Value]) -> Value:
         number = context.numbers(args[0], call.args[0].place)
-        return Numbers(rounded(number.amounts, 0, mode), number.blank)
+        return number._replace(amounts=rounded(number.amounts, 0, mode), digits=None)
 
     return work
 
@@ -174,7 +174,7 @@ def _round(context: Context, call: Call, args: Sequence[Value]) -> Value:
             "HALF EVEN, HALF DOWN, UP, DOWN, CEILING or FLOOR.",
         )
     result = rounded(number.amounts, digits, mode)
-    return Numbers(result, number.blank, max(0, digits))
+    return number._replace(amounts=result, digits=max(0, digits))
 
 
 def _written_whole(call: Call, place: int) -> int:

@@ -10,6 +10,7 @@ from gruff_ledger.cells.dates.moments import Moments
 from gruff_ledger.cells.numbers.amounts import Amounts, chosen
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula.context import Context
+from gruff_ledger.formula.currencies import one_currency
 from gruff_ledger.formula.nodes import BadFormula, Place
 from gruff_ledger.formula.values import (
     KINDS,
@@ -142,7 +143,8 @@ def _numbers(context: Context, parts: Sequence[Part]) -> Numbers:
         amounts = chosen(mask, number.amounts, amounts)
     digits = [number.digits for number in numbers if number.digits is not None]
     blank = _blank(masks, [number.blank for number in numbers])
-    return Numbers(amounts, blank, max(digits, default=None))
+    currency = one_currency(numbers, [place for _, _, place in parts])
+    return Numbers(amounts, blank, max(digits, default=None), currency)
 
 
 def _dates(context: Context, parts: Sequence[Part]) -> Dates:

@@ -4,21 +4,17 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Sequence
-from decimal import Decimal
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
 from gruff_ledger.cells.blank import is_blank
-from gruff_ledger.cells.dates.moments import DAY, Moments, months_later
 from gruff_ledger.cells.keys.same_key import index_in
 from gruff_ledger.cells.kinds import dates_in_figures
 from gruff_ledger.cells.numbers.amounts import (
-    Amounts,
     added,
     compared,
-    constant,
     divide,
     multiply,
     negated,
@@ -29,6 +25,8 @@ from gruff_ledger.cells.text_bytes import Chunk
 from gruff_ledger.columns.arrays import arrow_functions, constant_column, text_column
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.formula.context import Context
+from gruff_ledger.formula.currencies import one_currency
+from gruff_ledger.formula.date_arithmetic import dates_moved, days_between
 from gruff_ledger.formula.nodes import BadFormula, Call, Chain, Literal, Place
 from gruff_ledger.formula.values import (
     KINDS,
@@ -42,10 +40,6 @@ from gruff_ledger.formula.values import (
     Value,
     stretched,
 )
-
-# Years 1 to 9999, as in ISO 8601 without agreement on more figures.
-_FIRST_MOMENT = -62_135_596_800 * 1_000_000
-_LAST_MOMENT = 253_402_300_800 * 1_000_000 - 1
 
 
 def chained(context: Context, chain: Chain) -> Value:
@@ -69,9 +63,9 @@ def _arithmetic(
     whole: Place,
 ) -> Value:
     if isinstance(right, Span) or (isinstance(left, Span) and operator == "+"):
-        return _move_dates(context, operator, left, right, places, whole)
+        return dates_moved(context, operator, left, right, places, whole)
     if operator == "-" and _are_dates(context, left, right, places):
-        return _days_between(
+        return days_between(
             context.dates(left, places[0]), context.dates(right, places[1])
         )
     one = context.numbers(left, places[0])
@@ -81,8 +75,11 @@ def _arithmetic(
         other = without_zeros(context, other, blank, whole)
         blank = blank | other.blank
         return Numbers(divide(one.amounts, other.amounts), blank)
-    work = {"+": added, "-": subtract, "*": multiply}[operator]
-    return Numbers(work(one.amounts, other.amounts), blank)
+    if operator == "*":
+        return Numbers(multiply(one.amounts, other.amounts), blank)
+    currency = one_currency((one, other), places)
+    work = added if operator == "+" else subtract
+    return Numbers(work(one.amounts, other.amounts), blank, currency=currency)
 
 
 def without_zeros(
@@ -118,55 +115,6 @@ def _are_dates(
         "",
     )
     return True
-
-
-def _days_between(one: Dates, other: Dates) -> Numbers:
-    """Return the days from the second to the first, in exact parts of a day."""
-    micros = one.moments.values - other.moments.values
-    blank = one.blank | other.blank
-    if not (micros % DAY).any():
-        return Numbers(Amounts(micros // DAY, 0), blank)
-    return Numbers(divide(Amounts(micros, 0), constant(Decimal(DAY))), blank)
-
-
-def _move_dates(
-    context: Context,
-    operator: str,
-    left: Value,
-    right: Value,
-    places: tuple[Place, Place],
-    whole: Place,
-) -> Value:
-    """Move dates by an interval."""
-    if isinstance(left, Span) and not isinstance(right, Span):
-        left, right, places = right, left, (places[1], places[0])
-    if operator not in "+-" or isinstance(left, Span):
-        raise BadFormula(
-            f"an interval cannot come on this side of {operator}.",
-            "Write a date, then + or -, then the interval.",
-            whole,
-        )
-    assert isinstance(right, Span)
-    sign = -1 if operator == "-" else 1
-    date = context.dates(left, places[0])
-    values = date.moments.values
-    if right.interval.months:
-        # Within the years there are, so that no calendar runs over.
-        months = max(-120_000, min(120_000, sign * right.interval.months))
-        values = months_later(values, months)
-    micros = sign * right.interval.micros
-    far = np.abs(values.astype(np.float64) + micros) > 4e17
-    values = np.where(far, _LAST_MOMENT + 1, values + np.where(far, 0, micros))
-    outside = (values < _FIRST_MOMENT) | (values > _LAST_MOMENT)
-    context.find(
-        "dates lie in the years 1 to 9999",
-        f"{whole.written} lies outside the years 1 to 9999",
-        outside & ~date.blank,
-        constant_column("", 1),
-    )
-    timed = date.moments.timed | bool(right.interval.micros % DAY)
-    moments = Moments(np.where(outside, 0, values), timed)
-    return Dates(moments, date.blank | outside)
 
 
 def negative(context: Context, call: Call, args: Sequence[Value]) -> Value:
@@ -291,6 +239,7 @@ def compare(
     pairs = list(zip((one, other), places, strict=True))
     if kind is Numbers:
         a, b = (context.numbers(each, place) for each, place in pairs)
+        one_currency((a, b), places)
         order = compared(a.amounts, b.amounts)
         return truth(_TESTS[operator](order), a.blank | b.blank)
     if kind is Dates:

@@ -34,11 +34,15 @@ class Numbers(NamedTuple):
     ----------
     digits : int, optional
         How many decimals are written at least, where the formula rounded to so many.
+    currency : str
+        Of which currency they surely are amounts; empty where that is not known, as
+        behind a product, which may be one by a rate.
     """
 
     amounts: Amounts
     blank: Mask
     digits: int | None = None
+    currency: str = ""
 
 
 class Texts(NamedTuple):
