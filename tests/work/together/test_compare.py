@@ -5,6 +5,7 @@ from collections import Counter
 
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gruff_ledger.account.balance import check_balance
 from gruff_ledger.outcome import Outcome
@@ -69,9 +70,18 @@ class CompareTest(unittest.TestCase):
                 ("3", "Length", "9", "9.5", "3", "2"),
             ],
         )
+        self.assertEqual(outcome.table.headings[-2:], ("record before", "record now"))
         (found,) = outcome.findings
         self.assertEqual(
             found.said.to_pylist(), ["Length was '7.0'.", "Length was '9'."]
+        )
+
+    def test_changes_tell_the_rows_of_lists_that_have_them(self) -> None:
+        before = structs.replace(BEFORE, heading_row=4)
+        made = compare(before, give="changes").table
+        self.assertEqual(made.headings[-2:], ("row before", "record now"))
+        self.assertEqual(
+            [each[-2:] for each in made.records()], [("5", "1"), ("7", "2")]
         )
 
     def test_in_numbers(self) -> None:

@@ -18,7 +18,7 @@ from gruff_ledger.columns.arrays import (
     unequal,
 )
 from gruff_ledger.columns.threads import map_whole
-from gruff_ledger.columns.types import Indices, Mask
+from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.field_names import expand_names, find_field, free_heading, parse_pair
 from gruff_ledger.outcome import Lineage, Note, Outcome
 from gruff_ledger.problems import BadTerms
@@ -307,7 +307,8 @@ def _changes(
     )
     keys = [pair.mine for pair in pairs] if fields else []
     headings: list[str] = list(keys)
-    for own in ("field", "was", "now", "record before", "record now"):
+    before, now_at = _numbered(one, mine), _numbered(other, theirs)
+    for own in ("field", "was", "now", f"{before[0]} before", f"{now_at[0]} now"):
         headings.append(free_heading(own, headings))
     return Table(
         tuple(headings),
@@ -316,10 +317,18 @@ def _changes(
             spread_column([field.mine for field in fields] or [""], numbers[order]),
             taken(was, order),
             taken(now, order),
-            number_column(one.places.record[mine]),
-            number_column(other.places.record[theirs]),
+            before[1],
+            now_at[1],
         ),
         # That of the list before: findings are on the records of the other.
         one.origin.pick(mine),
         "changes",
     )
+
+
+def _numbered(table: Table, at: Indices) -> tuple[str, Column]:
+    """Return the rows of some records, as their source shows them, or their numbers."""
+    numbers = table.places.record[at]
+    if table.heading_row is None:
+        return "record", number_column(numbers)
+    return "row", number_column(numbers + table.heading_row)
