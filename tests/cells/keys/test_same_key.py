@@ -10,11 +10,13 @@ from hypothesis import strategies as st
 from gruff_ledger.cells.keys import equal_prints, same_key
 from gruff_ledger.cells.keys.equal_prints import first_equal, places_of_repeated
 from gruff_ledger.cells.keys.same_key import (
+    first_at_levels,
     first_with_same_key,
     index_in,
     key_groups,
     unlike,
 )
+from gruff_ledger.cells.match.folded_fields import folding, without_key
 from gruff_ledger.columns.arrays import concat_columns, text_column
 
 FEW_TEXTS = st.sampled_from(["", "a", "b", "ab", "a" * 9, "a" * 8 + "b", "é"])
@@ -80,6 +82,27 @@ class FirstWithSameKeyTest(unittest.TestCase):
                 first = first_with_same_key(columns)
             looked_for.assert_not_called()
             self.assertEqual(first.tolist(), by_hand(records))
+
+    @given(
+        st.lists(
+            st.tuples(*[st.sampled_from(["a", "A", " a", "b", "", "-", "B."])] * 2),
+            min_size=1,
+            max_size=30,
+        ),
+        st.sampled_from([("exact", "loose"), ("loose", "letters"), ("exact", "exact")]),
+        st.booleans(),
+    )
+    def test_where_most_repeat_all_levels_are_as_ever(
+        self, records: list[tuple[str, str]], levels: tuple[str, str], leave: bool
+    ) -> None:
+        columns = [text_column(cells) for cells in zip(*records, strict=True)]
+        close, loose = ([folding(level)] * 2 for level in levels)
+        left_out = without_key(columns, [levels[0]] * 2) if leave else None
+        expected = first_at_levels(columns, close, loose, left_out)
+        with mock.patch.object(same_key, "_SMALL_LIST", 0):
+            found = first_at_levels(columns, close, loose, left_out, most_repeat=True)
+        for one, other in zip(found, expected, strict=True):
+            self.assertEqual(one.tolist(), other.tolist())
 
     def test_a_sample_tells_whether_most_occur_again(self) -> None:
         random = np.random.default_rng(5)

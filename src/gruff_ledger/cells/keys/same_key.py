@@ -53,6 +53,9 @@ _COMPARED_RECORDS = 1 << 16
 _SAMPLE_RECORDS = 1000
 _TELLING_SHARE = 0.8
 
+# Where there are fewer records, nothing is spared by leaving a step out.
+_SMALL_LIST = 1 << 16
+
 # Records looked at to see whether most keys occur again.
 _SPREAD_SAMPLE = 1 << 13
 
@@ -110,6 +113,8 @@ def first_at_levels(
     fold: Sequence[Folding],
     looser: Sequence[Folding],
     left_out: Mask | None = None,
+    *,
+    most_repeat: bool = False,
 ) -> tuple[Indices, Indices]:
     """
     For each record, return the first that matches it, and the first that does loosely.
@@ -122,6 +127,9 @@ def first_at_levels(
         match all that do by the first. See `gruff_ledger.cells.match.folded_fields`.
     left_out : ndarray of bool, shape (n,), optional
         Records that match nothing.
+    most_repeat : bool
+        Whether most records are expected to match others, as those of lists about the
+        same things do: then it is not looked for these first.
 
     Returns
     -------
@@ -129,6 +137,8 @@ def first_at_levels(
         A record that no earlier one matches has its own index.
     """
     n = len(columns[0])
+    if most_repeat and n > _SMALL_LIST and storage().holds_whole:
+        return _at_levels_of_all(columns, fold, looser, left_out)
     own = np.arange(n, dtype=np.int64)
     order = _telling_first(columns)
     telling = order.telling
@@ -183,6 +193,31 @@ def first_at_levels(
     alike = own.copy()
     alike[places[heads]] = places[heads][_first_of_few(loosely)]
     return first, alike[first]
+
+
+def _at_levels_of_all(
+    columns: Sequence[Column],
+    fold: Sequence[Folding],
+    looser: Sequence[Folding],
+    left_out: Mask | None,
+) -> tuple[Indices, Indices]:
+    """Do what `first_at_levels` does, with all records."""
+    own = np.arange(len(columns[0]), dtype=np.int64)
+    some: slice | Indices = slice(None)
+    if left_out is not None and left_out.any():
+        columns = [filter_column(column, ~left_out) for column in columns]
+        some = np.flatnonzero(~left_out)
+    mine = own[some]
+    first, alike = own.copy(), own.copy()
+    closely = [give(column) for give, column in zip(fold, columns, strict=True)]
+    part_is_done()
+    first[some] = mine[_first_of_few(closely)]
+    part_is_done()
+    loosely = [give(column) for give, column in zip(looser, columns, strict=True)]
+    if all(one is other for one, other in zip(loosely, closely, strict=True)):
+        return first, first
+    alike[some] = mine[_first_of_few(loosely)]
+    return first, alike
 
 
 def _first_of_few(

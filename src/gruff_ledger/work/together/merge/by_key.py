@@ -149,6 +149,7 @@ def _groups(
         [folding(level) for level in levels],
         [folding(level) for level in looser_levels(levels)],
         blank,
+        most_repeat=True,
     )
     notes: list[Note] = list(read)
     if blank.any():
