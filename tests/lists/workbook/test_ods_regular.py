@@ -14,9 +14,10 @@ from gruff_ledger.lists.workbook.ods import regular
 from gruff_ledger.lists.workbook.ods.heads import Padded
 from gruff_ledger.lists.workbook.ods.regular import regular_tabs
 from gruff_ledger.lists.workbook.ods.write import write_ods
+from gruff_ledger.problems import UnreadableSource
 from gruff_ledger.table import Table
 from tests.lists.books import by_odfpy, member_of, rewrite_member
-from tests.lists.workbook.test_regular import told
+from tests.lists.workbook.test_regular import read, told
 
 _OASIS = b"urn:oasis:names:tc:opendocument:xmlns:"
 _SPACES = {
@@ -248,6 +249,32 @@ class RegularTest(unittest.TestCase):
                 self.assertEqual(set(cells.cols[is_text].tolist()), {4})
                 self.assertEqual(int(cells.rows[is_text][200]), 251)
                 self.assertNotIn(b"office:value", found.rest)
+
+    def test_what_regular_cells_and_others_span_together(self) -> None:
+        """Many rows of the one, many columns of the other: no library is asked."""
+        rows = row(cell(TEXT, "berth")) * 3
+        gap = row("<table:table-cell/>", said='table:number-rows-repeated="40000"')
+        far = '<table:table-cell table:number-columns-repeated="16000"/>'
+        time = cell('office:value-type="time" office:time-value="PT08H00M00S"')
+        data = book_of(row(far, time) + gap + rows)
+        with (
+            mock.patch.object(regular, "_LEAST_BYTES", 0),
+            self.assertRaisesRegex(UnreadableSource, "40004 rows and 16001 columns"),
+        ):
+            read(data)
+
+    def test_blanks_without_end(self) -> None:
+        """Cells that stand for billions of blank ones are passed over."""
+        many = '<table:table-cell table:number-columns-repeated="2147483647"/>'
+        rows = row(cell(TEXT, "berth"), many * 50) * 40
+        with mock.patch.object(regular, "_LEAST_BYTES", 0):
+            self.assertEqual(read(book_of(rows)).table.headings, ("field 1",))
+
+    def test_what_is_no_workbook_is_not_looked_through(self) -> None:
+        rows = row(cell(TEXT, "berth")) + "<" * 5000
+        with mock.patch.object(regular, "_LEAST_BYTES", 0):
+            xml = member_of(book_of(rows), "content.xml")
+            self.assertIsNone(regular_tabs(xml, Padded(), as_written=False))
 
 
 if __name__ == "__main__":
