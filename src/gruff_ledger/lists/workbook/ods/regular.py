@@ -11,7 +11,6 @@ that the library could read otherwise.
 from __future__ import annotations
 
 import html
-from collections.abc import Iterator
 
 import msgspec
 import numpy as np
@@ -38,7 +37,7 @@ from gruff_ledger.lists.workbook.ods.structure import (
 )
 from gruff_ledger.lists.workbook.ods.values import texts_of
 from gruff_ledger.lists.workbook.regular.merge import Cells
-from gruff_ledger.lists.workbook.regular.stretches import Bytes, Places
+from gruff_ledger.lists.workbook.regular.stretches import Bytes, Places, blocks_of
 from gruff_ledger.lists.workbook.regular.texts import says_utf8
 from gruff_ledger.lists.workbook.tab_sizes import Bounds
 
@@ -131,7 +130,7 @@ def regular_tabs(xml: bytes, padded: Padded, *, as_written: bool) -> RegularTabs
             return None
         named = _NAME.search(opening[0])
         name = html.unescape(named[1].decode("utf-8", "replace")) if named else ""
-        blocks = list(_blocks(xml, opening.end(), end))
+        blocks = list(blocks_of(xml, opening.end(), end, ROW_END, _BLOCK_BYTES))
         if name in tabs or any(b - a > _MOST_BLOCK_BYTES for a, b in blocks):
             return None
         parts = _parts_of(xml, blocks, padded, as_written, is_first)
@@ -146,15 +145,6 @@ def regular_tabs(xml: bytes, padded: Padded, *, as_written: bool) -> RegularTabs
     if not tabs or b"<!" in head or head.count(b"<?") > 1 or b"<!" in xml[at:]:
         return None
     return RegularTabs(tabs, b"".join([*pieces, xml[at:]]), bounds)
-
-
-def _blocks(xml: bytes, begin: int, end: int) -> Iterator[tuple[int, int]]:
-    """Yield stretches of rows, so that arrays on them stay small."""
-    while begin < end:
-        stop = xml.find(ROW_END, begin + _BLOCK_BYTES, end)
-        stop = end if stop < 0 else stop + len(ROW_END)
-        yield begin, stop
-        begin = stop
 
 
 def _parts_of(

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -24,6 +24,7 @@ from gruff_ledger.lists.workbook.regular.stretches import (
     Bytes,
     Places,
     are_at,
+    blocks_of,
     distinct_stretches,
 )
 from gruff_ledger.lists.workbook.regular.texts import (
@@ -106,7 +107,7 @@ def regular_cells(
         return None
     begin += len(b"<sheetData>")
     shared = shared_texts(strings)
-    first, *others = blocks = list(_blocks(xml, begin, end))
+    first, *others = blocks = list(blocks_of(xml, begin, end, b"</row>", _BLOCK_BYTES))
     if any(stop - start > _MOST_BLOCK_BYTES for start, stop in blocks):
         return None
 
@@ -137,15 +138,6 @@ def regular_cells(
         rest,
         extent,
     )
-
-
-def _blocks(xml: bytes, begin: int, end: int) -> Iterator[tuple[int, int]]:
-    """Yield stretches of rows, so that arrays on them stay small."""
-    while begin < end:
-        stop = xml.find(b"</row>", begin + _BLOCK_BYTES, end)
-        stop = end if stop < 0 else stop + len(b"</row>")
-        yield begin, stop
-        begin = stop
 
 
 class _Part(Regular, frozen=True, eq=False):

@@ -1,6 +1,8 @@
-"""Which stretches of bytes are equal, and which are some bytes."""
+"""Stretches of XML: of whole rows, equal ones, and those that are some bytes."""
 
 from __future__ import annotations
+
+from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +14,29 @@ from gruff_ledger.columns.types import Mask
 
 Places = npt.NDArray[np.int64]
 Bytes = npt.NDArray[np.uint8]
+
+
+def blocks_of(
+    xml: bytes, begin: int, end: int, row_end: bytes, size: int
+) -> Iterator[tuple[int, int]]:
+    """
+    Yield where stretches of rows begin and end, so that arrays on them stay small.
+
+    Parameters
+    ----------
+    xml : bytes
+    begin, end : int
+        Where the rows of a tab do.
+    row_end : bytes
+        The tag that ends a row.
+    size : int
+        From how many bytes on a stretch ends with the row that it has come to.
+    """
+    while begin < end:
+        stop = xml.find(row_end, begin + size, end)
+        stop = end if stop < 0 else stop + len(row_end)
+        yield begin, stop
+        begin = stop
 
 
 def distinct_stretches(
