@@ -42,7 +42,7 @@ LEVELS = {
         remarks
     """,
     "cells": """
-        groups nested text_bytes
+        error_texts groups nested text_bytes
         blank
         keys
         text

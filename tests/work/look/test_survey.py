@@ -40,6 +40,17 @@ class NumbersTest(unittest.TestCase):
         self.assertEqual(number.numbers_with_text, 1)
         self.assertEqual(number.found["numbers with text"].record.tolist(), [5])
 
+    def test_errors_of_workbooks_are_told_apart(self) -> None:
+        """They are no text around a number, in a field of whatever kind."""
+        found = facts(
+            *("1", "2.5", "#DIV/0!", "#N/A", "3 kg", "4", "#7", "#REF!"),
+            *map(str, range(9)),
+        )
+        self.assertEqual((found.errors, found.numbers_with_text), (3, 2))
+        self.assertEqual(found.found["workbook errors"].record.tolist(), [3, 4, 8])
+        self.assertEqual(found.found["numbers with text"].record.tolist(), [5, 7])
+        self.assertEqual(facts("A", "B", "#N/A", "#hash").errors, 1)
+
     def test_digits_that_are_codes(self) -> None:
         self.assertEqual(facts("007", "12").kind, "code")
         self.assertEqual(facts("1234567890123456").kind, "code")

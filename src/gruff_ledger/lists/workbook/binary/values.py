@@ -10,6 +10,7 @@ import datetime
 from collections.abc import Iterable
 from typing import Any, NamedTuple, Protocol
 
+from gruff_ledger.cells.error_texts import ERRORS_BY_NUMBER
 from gruff_ledger.lists.workbook.cell_texts import DIGITS, number_text
 from gruff_ledger.lists.workbook.tab_xml import (
     LAST_DAY,
@@ -29,18 +30,6 @@ _BEGINS_1900, _BEGINS_1904 = datetime.date(1899, 12, 31), datetime.date(1904, 1,
 _NO_DAY = 60
 
 _DAY_MILLISECONDS = 86_400_000
-
-# Errors by their number ([MS-XLSB] 2.5.97.2, and [MS-XLS] 2.5.10).
-_ERRORS = {
-    0x00: "#NULL!",
-    0x07: "#DIV/0!",
-    0x0F: "#VALUE!",
-    0x17: "#REF!",
-    0x1D: "#NAME?",
-    0x24: "#NUM!",
-    0x2A: "#N/A",
-    0x2B: "#GETTING_DATA",
-}
 
 
 class BinaryTab(NamedTuple):
@@ -98,7 +87,7 @@ def kind_of(code: str) -> Kind:
 
 def error_text(number: int, look: Look, place: CellPlace) -> str:
     """Return the text of an error, which is told of."""
-    told = _ERRORS.get(number, "#ERROR")
+    told = ERRORS_BY_NUMBER.get(number, "#ERROR")
     look.errors[place] = told
     return told
 

@@ -65,6 +65,8 @@ class FieldFacts(msgspec.Struct):
         Record number of the last filled cell, and blank cells before it.
     stray_spaces, no_break_spaces, formula_like, long_numbers, numbers_with_text : int
         Cells that have them.
+    errors : int
+        Cells that hold an error of a workbook, such as ``#N/A``.
     look_alikes : int
         Values that are written in several ways: equal but for case, accents,
         punctuation and spaces.
@@ -113,6 +115,7 @@ class FieldFacts(msgspec.Struct):
     formula_like: int = 0
     long_numbers: int = 0
     numbers_with_text: int = 0
+    errors: int = 0
     odd_case: int = 0
     unseen: int = 0
     leading_zeros: int = 0
@@ -194,7 +197,7 @@ def field_facts(
     _settle_numbers(facts, tally)
     _settle_marks(facts, tally, cells, origin)
     _settle_kind(facts, tally, cells, origin)
-    _settle_values(facts, cells, column, origin)
+    _settle_values(facts, tally, cells, column, origin)
     return facts
 
 
@@ -234,6 +237,7 @@ def _settle_marks(
         ("no-break spaces", "no_break_spaces"),
         ("formula-like", "formula_like"),
         ("long numbers", "long_numbers"),
+        ("workbook errors", "errors"),
     ):
         places = cells.places(tally.marked(kind))
         setattr(facts, name, len(places))
@@ -285,7 +289,11 @@ def _settle_kind(
 
 
 def _settle_values(
-    facts: FieldFacts, cells: ChunkCells, column: Column, origin: Origin
+    facts: FieldFacts,
+    tally: Tally,
+    cells: ChunkCells,
+    column: Column,
+    origin: Origin,
 ) -> None:
     if facts.distinct < facts.filled:
         # Of equally common values, the one that is met first.
@@ -297,7 +305,8 @@ def _settle_values(
     if facts.kind == "text":
         _settle_look_alikes(facts, cells, column, origin)
     if facts.kind in ("number", "whole number") and facts.not_a_number:
-        _settle_numbers_with_text(facts, cells, origin)
+        errors = cells.places(tally.marked("workbook errors"))
+        _settle_numbers_with_text(facts, cells, errors, origin)
 
 
 def _most_common(cells: ChunkCells) -> Indices:
@@ -365,7 +374,7 @@ def _spelling_key(text: str) -> str:
 
 
 def _settle_numbers_with_text(
-    facts: FieldFacts, cells: ChunkCells, origin: Origin
+    facts: FieldFacts, cells: ChunkCells, errors: Indices, origin: Origin
 ) -> None:
     """Count the cells with digits and text in a field that is of numbers."""
     start = 0
@@ -378,5 +387,7 @@ def _settle_numbers_with_text(
         hits.append(np.flatnonzero(mask) + start)
         start += len(kinds)
     places = cells.places(np.concatenate(hits))
+    # One error has a figure in it.
+    places = places[~np.isin(places, errors)]
     facts.numbers_with_text = len(places)
     facts.found["numbers with text"] = origin.pick(places)

@@ -283,6 +283,12 @@ def _warn_of_cells(fact: FieldFacts) -> Iterator[Warned]:
             ("See them", _see(fact)),
         ),
         (
+            "workbook errors",
+            fact.errors,
+            "that hold an error of a workbook where a value should be",
+            ("See them", _see(fact)),
+        ),
+        (
             "long numbers",
             fact.long_numbers,
             "of more than 15 digits, which a spreadsheet would change",

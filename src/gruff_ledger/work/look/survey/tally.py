@@ -10,6 +10,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from gruff_ledger.cells.dates.forms import DateForms, chunk_dates
+from gruff_ledger.cells.error_texts import ERROR_TEXTS
 from gruff_ledger.cells.formula_like import formula_mask_of, would_run
 from gruff_ledger.cells.keys.fingerprints import Fingerprints, fingerprints
 from gruff_ledger.cells.match.levels import MAY_FOLD, letters
@@ -195,6 +196,11 @@ def look_at_chunk(chunk: Chunk, cells: ChunkCells, start: int, tally: Tally) -> 
         texts = taken(pa.chunked_array([chunk.array]), at).to_pylist()
         at = at[[would_run(text) for text in texts]]
     tally.mark("formula-like", at + start)
+    at = np.flatnonzero((first == ord("#")) & filled)
+    if len(at):
+        texts = taken(pa.chunked_array([chunk.array]), at).to_pylist()
+        at = at[[text in ERROR_TEXTS for text in texts]]
+    tally.mark("workbook errors", at + start)
 
 
 def _look_at_letters(
