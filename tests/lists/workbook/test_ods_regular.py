@@ -191,6 +191,18 @@ class SameTest(unittest.TestCase):
                 self.check(book_of(rows, "".join(many)))
                 self.check(book_of("", rows))
 
+    def test_xml_laid_out_for_people(self) -> None:
+        """All of it from the start on, or a few rows."""
+        rows = [row(cell(TEXT, f"b{n}"), cell(NUMBER.format(n))) for n in range(9)]
+        plain = book_of("".join(rows))
+        expected = self.check(plain)
+        for mark in (b"<table:", b"<table:table-row><table:table-cell"):
+            xml = member_of(plain, "content.xml").replace(mark, b"\n  " + mark)
+            laid_out = rewrite_member(
+                plain, "content.xml", (member_of(plain, "content.xml"), xml)
+            )
+            self.assertEqual(self.check(laid_out), expected)
+
     @given(st.lists(st.tuples(st.text("aÄ漢 &<\n\t", max_size=6), st.integers())))
     def test_our_own(self, rows: list[tuple[str, int]]) -> None:
         made = Table.of_records(

@@ -59,6 +59,10 @@ _DECIMALS = late_pattern(rb'office:value="-?\d+\.(\d*0)"')
 # White space between elements, where it means nothing.
 _LAYOUT = late_pattern(rb">\s+<(/?(?:table|office|style|number|text:p)\b)")
 
+# Where all of it is laid out, it is so from the start; the styles are before that.
+_LAID_OUT = late_pattern(rb"<office:spreadsheet[^>]*>\s")
+_HEAD_BYTES = 1 << 20
+
 _LAYOUT_MARKS = (b">\n", b"> ", b">\t", b">\r")
 
 # What is told of rows that stand for many.
@@ -98,6 +102,8 @@ class Content(msgspec.Struct, frozen=True, eq=False):
 def ods_content(opened: Opened, archive: zipfile.ZipFile) -> Content:
     """Return what the tabs of a workbook hold, with the regular cells read."""
     xml = member(opened, archive, "content.xml")
+    if _LAID_OUT.search(xml, 0, _HEAD_BYTES):
+        xml = _without_layout(xml)
     styles = _formats(opened, archive, xml).padded
     defaults = [f'default-cell-style-name="{name}"'.encode() for name in styles]
     padded = Padded(frozenset(styles), any(each in xml for each in defaults))
@@ -105,6 +111,14 @@ def ods_content(opened: Opened, archive: zipfile.ZipFile) -> Content:
     if found is None:
         return Content(xml, {})
     return Content(found.rest, found.tabs, found.bounds)
+
+
+def _without_layout(xml: bytes) -> bytes:
+    # Hardly ever does white space follow a tag, and that is found fast.
+    body = max(0, xml.find(b"<office:body"))
+    if any(xml.find(mark, body) >= 0 for mark in _LAYOUT_MARKS):
+        return _LAYOUT.sub(rb"><\1", xml)
+    return xml
 
 
 def for_library(opened: Opened, archive: zipfile.ZipFile, content: Content) -> bytes:
@@ -130,11 +144,7 @@ def for_library(opened: Opened, archive: zipfile.ZipFile, content: Content) -> b
     sink = io.BytesIO()
     with zipfile.ZipFile(sink, "w") as made:
         made.writestr("mimetype", member(opened, archive, "mimetype"))
-        # Hardly ever does white space follow a tag, and that is found fast.
-        body = max(0, xml.find(b"<office:body"))
-        if any(xml.find(mark, body) >= 0 for mark in _LAYOUT_MARKS):
-            xml = _LAYOUT.sub(rb"><\1", xml)
-        made.writestr("content.xml", xml)
+        made.writestr("content.xml", _without_layout(xml))
         if manifest:
             made.writestr("META-INF/manifest.xml", manifest)
     return sink.getvalue()
