@@ -16,7 +16,8 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from gruff_ledger.account.trail.format import TRAIL_FILE, TRAIL_INDEX
+from gruff_ledger.account.trail import TRAIL_FILE
+from gruff_ledger.account.trail.format import TRAIL_INDEX
 from gruff_ledger.account.trail.trace import Tracing
 from gruff_ledger.docket.load import load_docket
 from gruff_ledger.job.engine import run

@@ -17,7 +17,7 @@ import msgspec
 from gruff_ledger.account.balance import check_balance
 from gruff_ledger.account.folded_groups import Groups, first_groups
 from gruff_ledger.account.ledger import Account, Balance, Line
-from gruff_ledger.account.trail.write import Trail
+from gruff_ledger.account.trail.unwritten import Trail
 from gruff_ledger.columns.pending import Pending
 from gruff_ledger.columns.storage import storage
 from gruff_ledger.credentials import make_facts_readable

@@ -21,8 +21,8 @@ from gruff_ledger.account.files import (
     set_aside_table,
 )
 from gruff_ledger.account.ledger import Account, Balance, Out
-from gruff_ledger.account.trail.format import TRAIL_FILE
-from gruff_ledger.account.trail.write import Trail
+from gruff_ledger.account.trail import TRAIL_FILE
+from gruff_ledger.account.trail.unwritten import Trail
 from gruff_ledger.columns.storage import storage
 from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.job.job import FurtherOut, Job, OutToWrite
@@ -90,10 +90,12 @@ class Written:
 
     def begun_trail(self, sources: Sequence[str]) -> Trail:
         """Return the trail of the run; it is written only where a ledger is kept."""
-        sink = None
-        if self._job.ledger is not None:
-            sink = self._outputs.begin(self._job.ledger / TRAIL_FILE)
-        return Trail(sink, sources)
+        if self._job.ledger is None:
+            return Trail()
+        from gruff_ledger.account.trail.write import WrittenTrail
+
+        sink = self._outputs.begin(self._job.ledger / TRAIL_FILE)
+        return WrittenTrail(sink, sources)
 
     def lists(
         self,

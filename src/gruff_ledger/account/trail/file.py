@@ -18,8 +18,8 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from gruff_ledger.account.trail import TRAIL_FILE
 from gruff_ledger.account.trail.format import (
-    TRAIL_FILE,
     TRAIL_INDEX,
     TRAIL_VERSION,
     Counted,

@@ -18,7 +18,6 @@ import msgspec
 from gruff_ledger.columns.types import Indices
 from gruff_ledger.outcome import Span
 
-TRAIL_FILE = "trace.zip"
 TRAIL_INDEX = "trail.json"
 
 # The version of the layout of the file. In the first, no cells were packed.

@@ -12,8 +12,8 @@ from pathlib import Path
 
 import msgspec
 
+from gruff_ledger.account.trail import TRAIL_FILE
 from gruff_ledger.account.trail.back import MadeWords
-from gruff_ledger.account.trail.format import TRAIL_FILE
 from gruff_ledger.account.trail.known import sha256_of_file
 from gruff_ledger.account.trail.trace import Tracing
 from gruff_ledger.problems import Problem, UnreadableSource, nearest_or_all

@@ -39,6 +39,7 @@ from gruff_ledger.account.trail.parts import (
     narrow,
     origin_columns,
 )
+from gruff_ledger.account.trail.unwritten import Trail
 from gruff_ledger.columns.arrays import constant_column, text_column
 from gruff_ledger.credentials import make_facts_readable
 from gruff_ledger.outcome import Change, Drawn, Finding, Note, Outcome, SetAside
@@ -61,21 +62,23 @@ class Made(msgspec.Struct, frozen=True, eq=False):
     root: Origin
 
 
-class Trail:
+class WrittenTrail(Trail):
     """
-    Collects the trail of a run; use as a context manager.
+    Collects the trail of a run that keeps a ledger; use as a context manager.
 
     Parameters
     ----------
-    sink : binary file, optional
-        Where it is written; without one nothing is, and nothing is noted.
+    sink : binary file
+        Where it is written.
     sources : sequence of str
         The names of the sources, by position.
     """
 
-    def __init__(self, sink: BinaryIO | None, sources: Sequence[str]) -> None:
+    is_kept = True
+
+    def __init__(self, sink: BinaryIO, sources: Sequence[str]) -> None:
         self._sink = sink
-        self._writing = Parts(sink) if sink is not None else None
+        self._parts = Parts(sink)
         self._names = list(sources)
         self._made: list[Made] = []
         self._within: dict[str, frozenset[int]] = {}
@@ -84,27 +87,12 @@ class Trail:
         self._outs: list[OutLine] = []
         self._order: tuple[Origin, Rows] | None = None
 
-    def __enter__(self) -> Trail:
-        return self
-
     def __exit__(self, *error: object) -> None:
-        if self._writing is not None:
-            self._writing.give_up()
-
-    @property
-    def is_kept(self) -> bool:
-        """Whether it is written."""
-        return self._sink is not None
-
-    @property
-    def _parts(self) -> Parts:
-        assert self._writing is not None
-        return self._writing
+        self._parts.give_up()
 
     @property
     def sink(self) -> BinaryIO:
         """Where it is written."""
-        assert self._sink is not None
         return self._sink
 
     def source(
@@ -117,8 +105,6 @@ class Trail:
         path: str | None = None,
     ) -> None:
         """Take note of a list that was read: the next one by position."""
-        if self._sink is None:
-            return
         position = len(self._sources)
         at = f"sources/{position + 1}"
         self._within[name] = frozenset((position,))
@@ -156,8 +142,6 @@ class Trail:
             Its result. Where records were made, they have an origin of their own.
         """
         table = outcome.table
-        if self._sink is None:
-            return table
         at = f"entries/{len(self._entries) + 1}"
         is_mixed = _overlap([self._within[name] for name in lists])
         is_new = (
@@ -236,8 +220,6 @@ class Trail:
 
     def beside(self, name: str, label: str, key: str, table: Table) -> Table:
         """Take note of a list that an entry made beside its result."""
-        if self._sink is None:
-            return table
         at = f"entries/{len(self._entries) + 1}"
         cells = self._cells(f"{at}-made", table)
         parents = self._rows(f"{at}-parents", table.origin)

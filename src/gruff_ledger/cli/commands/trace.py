@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 import msgspec
 
+from gruff_ledger.account.trail import TRAIL_FILE
 from gruff_ledger.account.trail.answers import (
     Cell,
     Fate,
@@ -20,7 +21,6 @@ from gruff_ledger.account.trail.answers import (
     Step,
     Traced,
 )
-from gruff_ledger.account.trail.format import TRAIL_FILE
 from gruff_ledger.account.trail.nearby import find_answer
 from gruff_ledger.account.words import time_words
 from gruff_ledger.cli.screen.paragraphs import paragraph
