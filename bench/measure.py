@@ -427,7 +427,7 @@ def workbook_line(runs: int, ending: str = "xlsx") -> str:
     from python_calamine import CalamineWorkbook
 
     from gruff_ledger.lists.formats import read_list
-    from gruff_ledger.lists.reading import ReadingTerms
+    from gruff_ledger.lists.reading_terms import ReadingTerms
     from gruff_ledger.lists.search import find_lists
 
     def ours() -> object:

@@ -30,7 +30,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import Problem
 from tests import ledger_mutants

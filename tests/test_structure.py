@@ -77,7 +77,7 @@ LEVELS = {
     """,
     "lists": """
         address early_hashing known_formats memory_terms quote_watch typed_cells
-        reading
+        reading reading_terms
         file_patterns hashing joined_rows output
         source
         bounds formats packing web

@@ -38,7 +38,7 @@ from gruff_ledger.lists.outputs.prepare import (
     split_part,
     write_parts,
 )
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.lists.web.terms import FetchTerms

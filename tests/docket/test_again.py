@@ -7,6 +7,7 @@ import json
 import os
 import signal
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -64,6 +65,18 @@ class DocketTest(FolderTest):
 
 class IfChangedTest(DocketTest):
     """`--if-changed` goes by content."""
+
+    def test_the_answer_needs_nothing_that_works_on_lists(self) -> None:
+        """So it comes at once."""
+        self.said("--if-changed")
+        command = [sys.executable, "-X", "importtime", "-m", "gruff_ledger"]
+        command += ["run", "job.toml", "--if-changed"]
+        done = subprocess.run(command, cwd=self.folder, capture_output=True, check=True)
+        self.assertIn(NOTHING.encode(), done.stdout + done.stderr)
+        lines = done.stderr.decode().splitlines()
+        loaded = {line.rpartition("|")[2].strip() for line in lines}
+        self.assertIn("click", loaded)
+        self.assertEqual(loaded & {"numpy", "pyarrow"}, set())
 
     def test_nothing_is_done_when_nothing_changed(self) -> None:
         """Not when times alone changed; results stay untouched."""

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from gruff_ledger.lists.address import parse_address
 from gruff_ledger.lists.delimited.read import read_delimited
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from tests.support import FolderTest
 

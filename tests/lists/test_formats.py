@@ -12,7 +12,8 @@ import pyarrow as pa
 import pyarrow.parquet as parquet
 
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from tests.support import FolderTest

@@ -18,7 +18,8 @@ from gruff_ledger.cells.dates.moments import to_column as moments_to_column
 from gruff_ledger.cells.dates.shapes import date_shape
 from gruff_ledger.cells.numbers.group_figures import total_of
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.written.of_list import with_ways
 from gruff_ledger.written.read import read_dates, read_numbers

@@ -14,7 +14,7 @@ from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.known_formats import FORMATS
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import check_output, guard, write_parts
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.workbook.tab_limits import UNWRITABLE_IN_XML
 from gruff_ledger.problems import BadTerms, UnwritableOutput

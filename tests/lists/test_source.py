@@ -4,7 +4,7 @@ import hashlib
 import unittest
 
 from gruff_ledger.lists.delimited.read import read_delimited
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Feed, begin_hashing, open_bytes, open_path
 from gruff_ledger.problems import UnreadableSource
 from tests.support import FolderTest

@@ -21,7 +21,7 @@ from click.shell_completion import (
 )
 
 from gruff_ledger.field_names import format_names
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.problems import Problem
 from gruff_ledger.words import visible
 

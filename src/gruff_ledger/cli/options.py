@@ -16,7 +16,7 @@ import click
 
 from gruff_ledger.lists.address import is_server
 from gruff_ledger.lists.memory_terms import RoomTerms
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.speakers import COMMAND

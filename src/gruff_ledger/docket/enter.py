@@ -31,7 +31,7 @@ from gruff_ledger.lists.formats import by_ending, fitting
 from gruff_ledger.lists.known_formats import FORMATS
 from gruff_ledger.lists.outputs.commit import Outputs
 from gruff_ledger.lists.outputs.prepare import output_place
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.problems import BadDocket, BadTerms, Problem
 from gruff_ledger.speakers import DOCKET
 from gruff_ledger.table import Table

@@ -41,7 +41,7 @@ from gruff_ledger.job.job import (
     further_outs,
     referred,
 )
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import (

@@ -7,7 +7,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from gruff_ledger.lists.output import WritingTerms
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.terms.declared import Terms
 from gruff_ledger.work.verb import Verb
 

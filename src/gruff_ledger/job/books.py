@@ -27,7 +27,8 @@ from gruff_ledger.job.value_types import ValueTypes
 from gruff_ledger.job.write import seen_from
 from gruff_ledger.lists.address import parse_address
 from gruff_ledger.lists.formats import read_list
-from gruff_ledger.lists.reading import Reading, ReadingTerms, typed_numbers
+from gruff_ledger.lists.reading import Reading, typed_numbers
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import check_same
 from gruff_ledger.outcome import Note, Outcome
 from gruff_ledger.problems import BadTerms, Problem

@@ -16,7 +16,7 @@ from gruff_ledger.credentials import readable, without_credentials
 from gruff_ledger.lists.address import Server, list_name
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.output import WritingTerms
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import unreadable
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, UnreadableSource

@@ -13,7 +13,7 @@ from gruff_ledger.job.engine import run
 from gruff_ledger.job.job import Entry, Job, files_of, told_by
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.outputs.commit import Outputs
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms

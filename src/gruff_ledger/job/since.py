@@ -16,7 +16,7 @@ from gruff_ledger.field_names import format_names
 from gruff_ledger.job.job import OutToWrite
 from gruff_ledger.lists.formats import read_list
 from gruff_ledger.lists.known_formats import Format
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.search import find_lists
 from gruff_ledger.problems import Problem
 from gruff_ledger.table import Table

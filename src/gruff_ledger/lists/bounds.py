@@ -18,7 +18,8 @@ from gruff_ledger.cells.blank import end_of_filled, is_blank
 from gruff_ledger.cells.totals_rows import end_of_records, totals_place
 from gruff_ledger.columns.types import Mask
 from gruff_ledger.lists.address import Fragment, Range
-from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, ReadingTerms, Source
+from gruff_ledger.lists.reading import NO_KINDS, Kinds, Reading, Source
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import LAYOUT, Finding, Note, SetAside
 from gruff_ledger.problems import UnreadableSource, nearest_or_all

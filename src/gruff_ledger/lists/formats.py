@@ -27,7 +27,8 @@ from gruff_ledger.lists.known_formats import (
     Format,
 )
 from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import HEAD_BYTES, Opened
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import BadTerms, UnreadableSource, UnwritableOutput

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from gruff_ledger.lists.address import WHOLE, Fragment, parse_address
 from gruff_ledger.lists.formats import format_to_read, function_of, read_list
 from gruff_ledger.lists.packing.archive import FileInside, files_in, names_in
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_path
 
 if TYPE_CHECKING:

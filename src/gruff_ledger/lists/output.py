@@ -9,7 +9,8 @@ from typing import Annotated, Literal, NamedTuple
 from msgspec import Meta
 
 from gruff_ledger.lists.known_formats import WRITTEN
-from gruff_ledger.lists.reading import NO_KINDS, Kinds, named_character
+from gruff_ledger.lists.reading import NO_KINDS, Kinds
+from gruff_ledger.lists.reading_terms import named_character
 from gruff_ledger.outcome import Finding
 from gruff_ledger.problems import BadTerms
 from gruff_ledger.table import Table

@@ -15,7 +15,8 @@ from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment
 from gruff_ledger.lists.bounds import Found, note_made_up, settled
 from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.lists.typed_cells import field_type
 from gruff_ledger.problems import UnreadableSource

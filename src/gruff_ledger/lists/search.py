@@ -27,7 +27,7 @@ from gruff_ledger.lists.formats import (
     parts_of,
 )
 from gruff_ledger.lists.packing.archive import FileInside, files_in
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened, open_bytes, open_path, open_server
 from gruff_ledger.lists.web.fetch import Fetching
 from gruff_ledger.problems import BadTerms, UnreadableSource, nearest

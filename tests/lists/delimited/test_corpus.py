@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 from gruff_ledger.lists.delimited.read import read_delimited
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_path
 
 CORPUS = Path(__file__).parents[2] / "corpus"

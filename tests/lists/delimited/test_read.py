@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from gruff_ledger.lists import source
 from gruff_ledger.lists.delimited import parse
 from gruff_ledger.lists.delimited.write import write_delimited
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.outcome import Severity
 from gruff_ledger.problems import BadTerms, UnreadableSource
 from gruff_ledger.table import Table

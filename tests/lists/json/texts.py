@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from gruff_ledger.lists.address import parse_address
 from gruff_ledger.lists.json.read import read_json, read_json_lines
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 
 

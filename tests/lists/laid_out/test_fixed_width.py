@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from gruff_ledger.lists.address import WHOLE, parse_address
 from gruff_ledger.lists.laid_out.columns import find_columns
 from gruff_ledger.lists.laid_out.fixed_width import is_likely, read_fixed_width
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.problems import Problem, UnreadableSource
 from tests.support import FolderTest

@@ -12,7 +12,8 @@ import xlsxwriter
 from openpyxl.utils.datetime import CALENDAR_MAC_1904
 
 from gruff_ledger.lists.address import parse_address
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.lists.workbook.read import read_workbook, workbook_parts
 from gruff_ledger.problems import UnreadableSource

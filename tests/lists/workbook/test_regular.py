@@ -16,7 +16,8 @@ from openpyxl.styles import numbers as formats
 
 from gruff_ledger.lists.address import WHOLE
 from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.lists.workbook.read import read_workbook
 from gruff_ledger.lists.workbook.regular import cells

@@ -7,7 +7,7 @@ import unittest
 import zipfile
 
 from gruff_ledger.lists.address import Fragment
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import open_bytes
 from gruff_ledger.lists.workbook.ods.tags import tags_in, widest_row
 from gruff_ledger.lists.workbook.read import read_workbook, workbook_parts

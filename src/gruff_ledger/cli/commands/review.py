@@ -25,7 +25,7 @@ from gruff_ledger.job.job import Job
 from gruff_ledger.job.review import Review, filled_list, now, reviews
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import check_output, write_parts
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem
 from gruff_ledger.speakers import DOCKET

@@ -46,7 +46,7 @@ from gruff_ledger.lists.address import STANDARD_INPUT, list_name, named_list
 from gruff_ledger.lists.memory_terms import RoomTerms
 from gruff_ledger.lists.output import WritingTerms
 from gruff_ledger.lists.outputs.prepare import output_place, split_part
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.web.terms import FetchTerms
 from gruff_ledger.problems import BadTerms, Problem, UnreadableSource
 from gruff_ledger.speakers import COMMAND

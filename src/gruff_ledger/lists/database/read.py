@@ -32,7 +32,8 @@ from gruff_ledger.lists.database.connect import (
 )
 from gruff_ledger.lists.delimited.encoding import known_codec
 from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.lists.typed_cells import field_type
 from gruff_ledger.outcome import Note

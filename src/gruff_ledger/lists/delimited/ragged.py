@@ -9,7 +9,7 @@ from gruff_ledger.columns.arrays import concat_columns, text_column
 from gruff_ledger.columns.types import Column
 from gruff_ledger.lists.bounds import heading_notes
 from gruff_ledger.lists.delimited.parse import Parsed, Plan
-from gruff_ledger.lists.reading import ReadingTerms
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.outcome import Finding, Note, SetAside, Severity
 from gruff_ledger.table import Origin, Table
 

@@ -39,7 +39,8 @@ from gruff_ledger.lists.delimited.ragged import (
     settle_ragged,
 )
 from gruff_ledger.lists.delimited.swallowed_lines import note_swallowed
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import HEAD_BYTES, Opened, Seen, word_changed_source
 from gruff_ledger.problems import UnreadableSource
 

@@ -27,7 +27,7 @@ from gruff_ledger.columns.storage import storage
 from gruff_ledger.columns.threads import map_ahead
 from gruff_ledger.columns.types import Column, Indices, Mask
 from gruff_ledger.lists.output import Output
-from gruff_ledger.lists.reading import named_character
+from gruff_ledger.lists.reading_terms import named_character
 from gruff_ledger.storage.stretches import take_in_runs
 from gruff_ledger.table import Table
 

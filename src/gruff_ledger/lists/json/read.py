@@ -17,7 +17,8 @@ from gruff_ledger.lists.bounds import settled
 from gruff_ledger.lists.json.columns import AS_MEMBERS, ColumnsOfObjects
 from gruff_ledger.lists.json.parts import elements_of, parts_of_array, parts_of_lines
 from gruff_ledger.lists.json.regular import BROKEN
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened, begin_hashing, bytes_on_disk
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import UnreadableSource, nearest_or_all

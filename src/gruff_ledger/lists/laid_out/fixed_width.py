@@ -28,7 +28,8 @@ from gruff_ledger.lists.laid_out.columns import (
     stated_columns,
 )
 from gruff_ledger.lists.laid_out.whole_text import text_of_head, whole_text
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note, SetAside
 from gruff_ledger.problems import UnreadableSource

@@ -24,7 +24,8 @@ from gruff_ledger.lists.laid_out.tables import (
     tables_in,
 )
 from gruff_ledger.lists.laid_out.whole_text import text_of_head
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.outcome import Note
 from gruff_ledger.problems import Problem, UnreadableSource

@@ -16,7 +16,8 @@ from gruff_ledger.credentials import readable
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import unknown_part
 from gruff_ledger.lists.laid_out.whole_text import WholeText, whole_text
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened, hash_of
 from gruff_ledger.lists.workbook.grid import Grid, read_grid
 from gruff_ledger.outcome import Note

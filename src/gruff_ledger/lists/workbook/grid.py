@@ -18,7 +18,8 @@ from gruff_ledger.field_names import make_headings
 from gruff_ledger.lists.address import Fragment, Range
 from gruff_ledger.lists.bounds import Found, heading_notes, settled
 from gruff_ledger.lists.delimited.layout import heading_among
-from gruff_ledger.lists.reading import NUMBER, Reading, ReadingTerms
+from gruff_ledger.lists.reading import NUMBER, Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.cell_texts import number_texts
 from gruff_ledger.outcome import Finding, Note

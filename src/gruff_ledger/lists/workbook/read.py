@@ -21,7 +21,8 @@ import msgspec
 
 from gruff_ledger.lists.address import Fragment, is_pattern
 from gruff_ledger.lists.bounds import unknown_part
-from gruff_ledger.lists.reading import Reading, ReadingTerms
+from gruff_ledger.lists.reading import Reading
+from gruff_ledger.lists.reading_terms import ReadingTerms
 from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.binary.old import OLD_START, OldBook
 from gruff_ledger.lists.workbook.binary.values import BinaryBook
