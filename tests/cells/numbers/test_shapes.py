@@ -80,7 +80,9 @@ class CurrencyTest(unittest.TestCase):
             self.assertFalse(is_currency(text), text)
 
     def test_a_sign_and_its_code_are_one_currency(self) -> None:
-        self.assertEqual(currency_code("€"), currency_code("EUR"))
+        for sign, code in (("€", "EUR"), ("CA$", "CAD"), ("₩", "KRW"), ("kr.", "kr")):
+            self.assertEqual(currency_code(sign), currency_code(code))
+            self.assertTrue(is_currency(sign), sign)
         self.assertNotEqual(currency_code("CA$"), currency_code("$"))
 
 

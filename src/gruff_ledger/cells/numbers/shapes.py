@@ -37,21 +37,15 @@ ZMW ZWG
 CURRENCY_CODES = frozenset(_CODES.split())
 # Words for currencies that are written beside amounts (CLDR's symbols that are words).
 CURRENCY_WORDS = ("SFr.", "Fr.", "kr.", "kr", "zł", "Kč", "Ft", "lei", "din.")
-# A sign and the code that it stands for where nothing else is said (CLDR, root).
-_CODE_OF_SIGN = {
-    "€": "EUR",
-    "£": "GBP",
-    "$": "USD",
-    "US$": "USD",
-    "¥": "JPY",
-    "₹": "INR",
-    "Fr.": "CHF",
-    "SFr.": "CHF",
-    "zł": "PLN",
-    "Kč": "CZK",
-    "Ft": "HUF",
-    "lei": "RON",
-}
+# A sign or word and the code that it stands for where nothing else is said (CLDR, root
+# and the languages of each). A crown is one of several, with and without its point.
+_SIGNS = """
+€=EUR £=GBP $=USD US$=USD ¥=JPY JP¥=JPY CN¥=CNY ₹=INR Fr.=CHF SFr.=CHF zł=PLN Kč=CZK
+Ft=HUF lei=RON kr.=kr A$=AUD CA$=CAD NZ$=NZD HK$=HKD NT$=TWD MX$=MXN R$=BRL EC$=XCD
+S$=SGD ₩=KRW ₪=ILS ₫=VND ₺=TRY ₽=RUB ₴=UAH ₦=NGN ₱=PHP ฿=THB ₸=KZT ₾=GEL ₼=AZN ₵=GHS
+₲=PYG ₡=CRC ₮=MNT ₭=LAK
+"""
+_CODE_OF_SIGN = dict(each.split("=") for each in _SIGNS.split())
 
 # A dash in the place of decimals, as shops write it: 12,- or 12.--
 _DASH_FOR_DECIMALS = late_pattern(r"(?<=[0-9][.,])(?:--?|[\u2013\u2014])(?![0-9])")
@@ -109,7 +103,7 @@ def currency_code(currency: str) -> str:
     Examples
     --------
     >>> currency_code("€"), currency_code("EUR"), currency_code("CA$")
-    ('EUR', 'EUR', 'CA$')
+    ('EUR', 'EUR', 'CAD')
     """
     return _CODE_OF_SIGN.get(currency, currency)
 
