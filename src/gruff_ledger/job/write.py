@@ -94,8 +94,8 @@ class Written:
             return Trail()
         from gruff_ledger.account.trail.write import WrittenTrail
 
-        sink = self._outputs.begin(self._job.ledger / TRAIL_FILE)
-        return WrittenTrail(sink, sources)
+        self._trail_sink = self._outputs.begin(self._job.ledger / TRAIL_FILE)
+        return WrittenTrail(self._trail_sink, sources)
 
     def lists(
         self,
@@ -235,7 +235,7 @@ class Written:
             ),
         }
         trail_file = job.ledger / TRAIL_FILE
-        outputs.end(trail_file, trail.sink, lambda sink: trail.close(facts))
+        outputs.end(trail_file, self._trail_sink, lambda _: trail.close(facts))
         text = _format_json(facts)
         outputs.write(job.ledger / ACCOUNT_FILE, lambda sink: sink.write(text))
 

@@ -3,6 +3,7 @@
 import hashlib
 import io
 import unittest
+import warnings
 import zipfile
 
 from gruff_ledger.problems import UnreadableSource
@@ -93,6 +94,16 @@ class OdsTest(unittest.TestCase):
         reading = read(laid_out)
         self.assertEqual(reading.table.records(), read(plain).table.records())
         self.assertEqual(reading.source.sha256(), hashlib.sha256(laid_out).hexdigest())
+
+    def test_a_leap_second_is_no_warning_of_pythons(self) -> None:
+        cell = (
+            '<table:table-cell office:value-type="date" '
+            'office:date-value="2016-12-31T23:59:60"/>'
+        )
+        with warnings.catch_warnings():
+            warnings.simplefilter("error")
+            reading = read(self.data(f"<table:table-row>{cell}{self.END}"))
+        self.assertEqual(reading.table.records()[1][0], "2016-12-31T23:59:59")
 
     def test_hidden_rows_are_said(self) -> None:
         row = f'<table:table-row table:visibility="collapse">{self.CELL}{self.END}'

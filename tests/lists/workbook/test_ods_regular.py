@@ -8,8 +8,10 @@ from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gruff_ledger.lists.output import Output
+from gruff_ledger.lists.workbook.ods import read as ods_read
 from gruff_ledger.lists.workbook.ods import regular
 from gruff_ledger.lists.workbook.ods.heads import Padded
 from gruff_ledger.lists.workbook.ods.regular import regular_tabs
@@ -91,7 +93,10 @@ _REGULAR = [
         cell(DATE.format(day), day)
         for day in ("2026-11-30", "2026-02-30", "0001-01-01")
     ),
-    *(cell(DATE.format(f"2026-11-30T{at}")) for at in ("09:05:07", "24:00:00", "9:05")),
+    *(
+        cell(DATE.format(f"2026-11-30T{at}"))
+        for at in ("09:05:07", "24:00:00", "9:05", "23:59:60")
+    ),
     *(
         cell(f'office:value-type="boolean" office:boolean-value="{each}"')
         for each in ("true", "false", "TRUE")
@@ -190,6 +195,51 @@ class SameTest(unittest.TestCase):
             with self.subTest(rows[:60]):
                 self.check(book_of(rows, "".join(many)))
                 self.check(book_of("", rows))
+
+    def test_names_of_tabs(self) -> None:
+        """However a tab says its name, its cells are those of that tab."""
+        rows = row(cell(TEXT, "berth")) + row(cell(TEXT, "A1"))
+        plain, name = book_of(rows, rows), b'table:name="T0"'
+        expected = self.check(plain)
+        for said in (
+            *(b"table:name='T0'", b'table:name = "T0"', b'table:name="Q&amp;A"'),
+            *(b'table:name="a>b"', b'table:name="a&#38;b"', b'table:name=" T0 "'),
+            *(b'table:xname="no" table:name="T0"', b'table:name="T1"', b""),
+        ):
+            with self.subTest(said):
+                made = rewrite_member(plain, "content.xml", (name, said))
+                self.assertEqual(self.check(made), expected)
+
+    def test_tables_that_are_no_tabs(self) -> None:
+        """Those of links to other programs; in comments, which the library refuses."""
+        rows = row(cell(TEXT, "berth")) + row(cell(TEXT, "A1"))
+        table = f'<table:table table:name="X">{rows}</table:table>'
+        link = f"<table:dde-link>{table}</table:dde-link></office:spreadsheet>"
+        for was, now in (
+            (b"</office:spreadsheet>", link),
+            (b"<table:table ", f"<!-- {table} --><table:table "),
+            (b"</office:spreadsheet>", f"<!-- {table} --></office:spreadsheet>"),
+        ):
+            with self.subTest(now):
+                change = was, now.encode()
+                self.check(rewrite_member(book_of(rows), "content.xml", change))
+
+    def test_tabs_that_the_library_does_not_know(self) -> None:
+        """Then it reads all cells, and none is lost."""
+        data = book_of(row(cell(TEXT, "berth")) + row(cell(TEXT, "A1")))
+        true = regular.regular_tabs
+
+        def by_another_name(*given: object, **named: object) -> object:
+            found = true(*given, **named)  # type: ignore[arg-type]
+            assert found is not None
+            tabs = {f"{name}!": cells for name, cells in found.tabs.items()}
+            return structs.replace(found, tabs=tabs)
+
+        with (
+            mock.patch.object(regular, "_LEAST_BYTES", 0),
+            mock.patch.object(ods_read, "regular_tabs", by_another_name),
+        ):
+            self.assertEqual(read(data).table.records(), [("berth",), ("A1",)])
 
     def test_xml_laid_out_for_people(self) -> None:
         """All of it from the start on, or a few rows."""

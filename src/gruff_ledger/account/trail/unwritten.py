@@ -7,7 +7,7 @@ were read with. `write` follows those of a run that keeps one.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, BinaryIO
+from typing import Any
 
 from gruff_ledger.outcome import Change, Finding, Outcome, SetAside
 from gruff_ledger.table import Origin, Table
@@ -24,11 +24,6 @@ class Trail:
 
     def __exit__(self, *error: object) -> None:
         """End it, whether the run did what it should or not."""
-
-    @property
-    def sink(self) -> BinaryIO:
-        """Where it is written."""
-        raise NotImplementedError
 
     def source(
         self,

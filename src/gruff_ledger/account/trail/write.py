@@ -77,7 +77,6 @@ class WrittenTrail(Trail):
     is_kept = True
 
     def __init__(self, sink: BinaryIO, sources: Sequence[str]) -> None:
-        self._sink = sink
         self._parts = Parts(sink)
         self._names = list(sources)
         self._made: list[Made] = []
@@ -89,11 +88,6 @@ class WrittenTrail(Trail):
 
     def __exit__(self, *error: object) -> None:
         self._parts.give_up()
-
-    @property
-    def sink(self) -> BinaryIO:
-        """Where it is written."""
-        return self._sink
 
     def source(
         self,

@@ -12,6 +12,7 @@ import hashlib
 import io
 import itertools
 import mmap
+import warnings
 import zipfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -306,14 +307,7 @@ def _open_book(opened: Opened) -> _Book:
         book = _Book(data, archive, tabs, package)
     elif is_ods or b"opendocument.spreadsheet" in member(opened, archive, "mimetype"):
         # The library reads all tabs of it when it is opened.
-        book = _Book(data, archive, (), None)
-        content = book.content = ods_content(opened, archive)
-        book.library = _open_by_library(
-            opened, for_library_ods(opened, archive, content)
-        )
-        book.tabs = _tabs_of(book.library)
-        book.loaded = dict.fromkeys((tab.name for tab in book.tabs), content.xml)
-        book.regular = dict(content.regular)
+        book = _open_ods(opened, data, archive)
     else:
         raise UnreadableSource(
             "it is an archive, but no workbook (XLSX, XLSB or ODS).",
@@ -321,6 +315,30 @@ def _open_book(opened: Opened) -> _Book:
             file=opened.address,
         )
     return _with_tabs(opened, book)
+
+
+def _open_ods(opened: Opened, data: bytes, archive: zipfile.ZipFile) -> _Book:
+    def book_of(content: Content) -> _Book:
+        library = _open_by_library(opened, for_library_ods(opened, archive, content))
+        tabs = _tabs_of(library)
+        loaded = dict.fromkeys((tab.name for tab in tabs), content.xml)
+        regular: dict[str, Cells] = dict(content.regular)
+        return _Book(
+            data,
+            archive,
+            tabs,
+            None,
+            library=library,
+            loaded=loaded,
+            regular=regular,
+            content=content,
+        )
+
+    book = book_of(ods_content(opened, archive))
+    if not book.regular.keys() <= book.loaded.keys():
+        # Cells of a tab that the library knows by another name, or not, would be lost.
+        book = book_of(ods_content(opened, archive, by_library=True))
+    return book
 
 
 def _binary_book(data: bytes, book: BinaryBook) -> _Book:
@@ -428,7 +446,10 @@ def _reserve(cells: int) -> None:
 def _call_library(opened: Opened, made: Callable[[], Any]) -> Any:
     """Call the library; what it cannot read is a problem of the file."""
     try:
-        return made()
+        with warnings.catch_warnings():
+            # Of a leap second it says that Python has none.
+            warnings.simplefilter("ignore")
+            return made()
     except (KeyboardInterrupt, SystemExit, MemoryError, Problem):
         raise
     except BaseException as error:  # A panic of the library is no Exception.

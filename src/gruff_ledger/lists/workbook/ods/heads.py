@@ -12,15 +12,15 @@ import msgspec
 
 from gruff_ledger.late_patterns import late_pattern
 
-# What a cell holds; nothing where it is left to the library. A formula's text is stated
-# in the tag.
-LEFT, NUMBER, PERCENT, TEXT, STATED_TEXT, DATE, TRUTH, BLANK = range(8)
+# What a cell holds; nothing where it is left to the library. The text that a formula
+# gave stands in the tag.
+LEFT, NUMBER, PERCENT, TEXT, TAG_TEXT, DATE, TRUTH, BLANK = range(8)
 
 _ATTRIBUTE = late_pattern(
-    rb' ([a-z]+:[a-z-]+)="((?:[^"<>&\x00-\x1f]|&(?:amp|lt|gt|quot|apos);)*)"'
+    rb' ([a-z]+:[a-z0-9-]+)="((?:[^"<>&\x00-\x1f]|&(?:amp|lt|gt|quot|apos);)*)"'
 )
 _ATTRIBUTES = late_pattern(
-    rb'(?: [a-z]+:[a-z-]+="(?:[^"<>&\x00-\x1f]|&(?:amp|lt|gt|quot|apos);)*")*'
+    rb'(?: [a-z]+:[a-z0-9-]+="(?:[^"<>&\x00-\x1f]|&(?:amp|lt|gt|quot|apos);)*")*'
 )
 _REPEATED = late_pattern(rb"repeated\s*=\s*[\"']\s*(\d+)")
 
@@ -37,7 +37,7 @@ _TYPES = {
     b"date": (DATE, b"office:date-value"),
     b"boolean": (TRUTH, b"office:boolean-value"),
 }
-_STATED = {b"office:string-value"}
+_TEXT_IN_TAG = {b"office:string-value"}
 
 # What changes nothing of a value.
 _HARMLESS = frozenset(
@@ -78,13 +78,13 @@ def cell_kind(said: bytes, padded: Padded) -> int:
         Its attributes, without its value.
     padded : Padded
     """
-    found = _attributes_in(said)
+    found = attributes_in(said)
     kind, value = _TYPES.get(found.get(_VALUE_TYPE, b""), (LEFT, b""))
     names = found.keys() - _HARMLESS - {_VALUE_TYPE, _OTHER_TYPE}
     # Another type beside it says that the cell holds an error.
     is_alike = found.get(_OTHER_TYPE, found.get(_VALUE_TYPE)) == found.get(_VALUE_TYPE)
-    if kind == TEXT and names == _STATED and is_alike:
-        return STATED_TEXT
+    if kind == TEXT and names == _TEXT_IN_TAG and is_alike:
+        return TAG_TEXT
     if not is_alike or names != ({value} if value else set()):
         return LEFT
     if kind == NUMBER and (_STYLE not in found and padded.by_column):
@@ -98,13 +98,13 @@ def blanks(said: bytes) -> int:
     """Return how many blank cells a tag stands for; 0 if it is no such tag."""
     if not said.endswith(b"/"):
         return 0
-    found = _attributes_in(said[:-1].rstrip(b" "))
+    found = attributes_in(said[:-1].rstrip(b" "))
     return repeats(said) if found.keys() <= _OF_BLANKS else 0
 
 
 def is_plain_row(said: bytes) -> bool:
     """Whether the tag of a row says nothing but its style."""
-    return not _attributes_in(said).keys() - {_STYLE}
+    return not attributes_in(said).keys() - {_STYLE}
 
 
 def repeats(tag: bytes) -> int:
@@ -113,7 +113,7 @@ def repeats(tag: bytes) -> int:
     return min(int(match[1]), MOST_REPEATED) if match and len(match[1]) < 12 else 1
 
 
-def _attributes_in(said: bytes) -> dict[bytes, bytes]:
+def attributes_in(said: bytes) -> dict[bytes, bytes]:
     """Return attributes by their names; one named ``?`` where they are not regular."""
     if not _ATTRIBUTES.fullmatch(said):
         return {b"?": b""}

@@ -99,11 +99,25 @@ class Content(msgspec.Struct, frozen=True, eq=False):
     bounds: Sequence[Bounds] = ()
 
 
-def ods_content(opened: Opened, archive: zipfile.ZipFile) -> Content:
-    """Return what the tabs of a workbook hold, with the regular cells read."""
+def ods_content(
+    opened: Opened, archive: zipfile.ZipFile, *, by_library: bool = False
+) -> Content:
+    """
+    Return what the tabs of a workbook hold, with the regular cells read.
+
+    Parameters
+    ----------
+    opened : Opened
+    archive : ZipFile
+    by_library : bool
+        Whether all cells are left to the library.
+    """
+    opened.memo.pop("tags", None)
     xml = member(opened, archive, "content.xml")
     if _LAID_OUT.search(xml, 0, _HEAD_BYTES):
         xml = _without_layout(xml)
+    if by_library:
+        return Content(xml, {})
     styles = _formats(opened, archive, xml).padded
     defaults = [f'default-cell-style-name="{name}"'.encode() for name in styles]
     padded = Padded(frozenset(styles), any(each in xml for each in defaults))

@@ -26,6 +26,7 @@ from gruff_ledger.lists.workbook.ods.heads import (
     NUMBER,
     PERCENT,
     Padded,
+    attributes_in,
 )
 from gruff_ledger.lists.workbook.ods.structure import (
     ROW_END,
@@ -56,7 +57,6 @@ _LEAST_REGULAR = 0.25
 
 _TABLE = late_pattern(rb"<table:table(?=[\s/>])[^>]*>")
 _TABLE_END = b"</table:table>"
-_NAME = late_pattern(rb'table:name="([^"]*)"')
 
 
 class OdsCells(Cells, frozen=True, eq=False):
@@ -128,8 +128,13 @@ def regular_tabs(xml: bytes, padded: Padded, *, as_written: bool) -> RegularTabs
         opening = _TABLE.search(xml, at, end)
         if opening is None:
             return None
-        named = _NAME.search(opening[0])
-        name = html.unescape(named[1].decode("utf-8", "replace")) if named else ""
+        lead = xml[at : opening.start()]
+        # Where the name is not surely known, its cells would be nobody's. A comment
+        # could hide cells; there is one declaration, and none of a type.
+        said = attributes_in(opening[0][len(b"<table:table") : -1]).get(b"table:name")
+        if said is None or b"<!" in lead or lead.count(b"<?") > is_first:
+            return None
+        name = html.unescape(said.decode("utf-8", "replace"))
         blocks = list(blocks_of(xml, opening.end(), end, ROW_END, _BLOCK_BYTES))
         if name in tabs or any(b - a > _MOST_BLOCK_BYTES for a, b in blocks):
             return None
@@ -140,9 +145,7 @@ def regular_tabs(xml: bytes, padded: Padded, *, as_written: bool) -> RegularTabs
         bounds.append(bound)
         pieces += [xml[at : opening.end()], *(part.rest for part in parts), _TABLE_END]
         at, is_first = end + len(_TABLE_END), False
-    head = pieces[0] if pieces else b""
-    # A comment could hide cells; there is one declaration, and none of a type.
-    if not tabs or b"<!" in head or head.count(b"<?") > 1 or b"<!" in xml[at:]:
+    if not tabs or b"<!" in xml[at:]:
         return None
     return RegularTabs(tabs, b"".join([*pieces, xml[at:]]), bounds)
 

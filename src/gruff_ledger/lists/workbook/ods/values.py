@@ -13,7 +13,7 @@ from gruff_ledger.lists.workbook.ods.heads import (
     LEFT,
     NUMBER,
     PERCENT,
-    STATED_TEXT,
+    TAG_TEXT,
     TEXT,
     TRUTH,
 )
@@ -21,9 +21,9 @@ from gruff_ledger.lists.workbook.ods.structure import FoundCells
 from gruff_ledger.lists.workbook.regular.stretches import Bytes, Places, are_at
 from gruff_ledger.lists.workbook.regular.texts import Texts, meant_texts
 
-# A day, and a time of it.
+# A day, and a time of it; a leap second the library takes for the one before.
 _DAY = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
-_TIME = r"[0-9]{2}:[0-9]{2}:[0-9]{2}"
+_TIME = r"[0-9]{2}:[0-9]{2}:[0-5][0-9]"
 
 
 def texts_of(data: Bytes, cells: FoundCells, as_written: bool) -> tuple[Places, Column]:
@@ -72,7 +72,7 @@ def _leave_doubtful(
         kinds[around[~is_known]] = LEFT
 
 
-def _stated(texts: Column) -> tuple[Mask, Column]:
+def _in_tag(texts: Column) -> tuple[Mask, Column]:
     # In a tag, other white space stands for spaces (XML 1.0, 3.3.3).
     good = ~matching(texts, r"[\t\n]")
     has_meaning, meant = meant_texts(
@@ -96,4 +96,4 @@ def _truths(texts: Column) -> tuple[Mask, Column]:
 
 
 # Of each kind but numbers: which of its texts are as they look, and what those say.
-_READ = {TEXT: meant_texts, STATED_TEXT: _stated, DATE: _days, TRUTH: _truths}
+_READ = {TEXT: meant_texts, TAG_TEXT: _in_tag, DATE: _days, TRUTH: _truths}
