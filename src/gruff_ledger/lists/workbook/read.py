@@ -10,11 +10,10 @@ from __future__ import annotations
 import fnmatch
 import hashlib
 import io
-import itertools
 import mmap
 import warnings
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -28,7 +27,7 @@ from gruff_ledger.lists.source import Opened
 from gruff_ledger.lists.workbook.binary.old import OLD_START, OldBook
 from gruff_ledger.lists.workbook.binary.values import BinaryBook
 from gruff_ledger.lists.workbook.binary.xlsb import XlsbBook
-from gruff_ledger.lists.workbook.cell_texts import DIGITS, cell_text
+from gruff_ledger.lists.workbook.cell_texts import cell_text
 from gruff_ledger.lists.workbook.grid import (
     Grid,
     read_grid,
@@ -41,6 +40,7 @@ from gruff_ledger.lists.workbook.package_parts import Parts, member, refuse_bomb
 from gruff_ledger.lists.workbook.places import with_places
 from gruff_ledger.lists.workbook.regular.cells import regular_cells
 from gruff_ledger.lists.workbook.regular.merge import Cells, merge_cells
+from gruff_ledger.lists.workbook.shown_rows import shown_rows
 from gruff_ledger.lists.workbook.special_cells import tab_remarks
 from gruff_ledger.lists.workbook.tab_sizes import (
     check_extent,
@@ -218,7 +218,9 @@ def read_workbook(
         first_row, first_col = sheet.start or (0, 0)
         columns, numbers = _call_library(
             opened,
-            lambda: text_columns(_rows(sheet, look, first_row, first_col), cell_text),
+            lambda: text_columns(
+                shown_rows(sheet, look, first_row, first_col), cell_text
+            ),
         )
         regular = book.regular.get(name)
         if regular is not None:
@@ -470,35 +472,3 @@ def _sha256(opened: Opened, book: _Book) -> Callable[[], str]:
         return known
 
     return digest
-
-
-def _rows(
-    sheet: Any, look: Look, first_row: int, first_col: int
-) -> Iterator[list[Any]]:
-    """Yield the rows in use, with the values that were looked up, and leading zeros."""
-    special: dict[int, list[tuple[int, Any]]] = {}
-    for cells in (look.values, look.errors, look.padded):
-        for (row, col), what in cells.items():
-            special.setdefault(row, []).append((col - 1 - first_col, what))
-    # The library begins at the first row of the tab, whatever is in use.
-    rows = itertools.islice(sheet.iter_rows(), first_row, None)
-    if not special:
-        yield from rows
-        return
-    for number, row in enumerate(rows, first_row + 1):
-        for col, what in special.get(number, ()):
-            if 0 <= col < len(row):
-                row[col] = _as_shown(row[col], what)
-        yield row
-
-
-def _as_shown(value: Any, what: Any) -> Any:
-    """Return what stands in the place of a value, or the value with its zeros."""
-    return _zero_padded(value, what) if isinstance(what, int) else what
-
-
-def _zero_padded(value: Any, digits: int) -> Any:
-    if isinstance(value, float) and value.is_integer() and abs(value) < 10**DIGITS:
-        sign = "-" if value < 0 else ""
-        return sign + str(abs(int(value))).zfill(digits)
-    return value
